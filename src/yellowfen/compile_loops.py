@@ -9,6 +9,8 @@ from collections.abc import Sequence
 from importlib import import_module
 from multiprocessing import get_context
 
+from yellowfen.core.quantity.units import SECONDS, with_unit
+
 _HEAT = "yellowfen.core.heat.compile_kernel"
 # What each of two processes compiles, in its order: about as long each.
 FIRST = ((f"{_HEAT}:warm_up_steps",), (f"{_HEAT}:warm_up_copper",))
@@ -35,7 +37,7 @@ def main(everything: bool) -> int:
         process.start()
     for process in spawned:
         process.join()
-    print(f"compiled in {time.monotonic() - began:.0f} s", flush=True)
+    print(f"compiled in {with_unit(time.monotonic() - began, SECONDS, 0)}", flush=True)
     return max(abs(process.exitcode or 0) for process in spawned)
 
 

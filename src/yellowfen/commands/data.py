@@ -8,6 +8,7 @@ from yellowfen.commands.given import (
     print_json,
     read_bytes,
 )
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.errors import InvalidValue
 from yellowfen.formats.board_summary import board_json
 from yellowfen.web.serving import serve
@@ -29,7 +30,7 @@ def run_import(given: argparse.Namespace) -> None:
         return
     nets = len(summary["nets"])
     print(
-        f"{board.name}: {board.width_mm:.1f} x {board.height_mm:.1f} mm, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes, {nets} nets"
+        f"{board.name}: {board.width_mm:.1f} x {with_unit(board.height_mm, MM, 1)}, {len(board.parts)} parts, {len(board.pads)} pads, {len(board.holes)} holes, {nets} nets"
     )
     for layer in board.layers:
         print(f"  {layer.file}: {layer.role} ({layer.why})")

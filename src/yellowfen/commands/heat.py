@@ -23,6 +23,7 @@ from yellowfen.core.heat.tour_search import TourWish
 from yellowfen.core.heat.tour_walk import Charge
 from yellowfen.core.heat.tune import Bench, SettingsProposal, axis_of, find_settings, tolerance_of
 from yellowfen.core.heat.window import dwells_around, make_window, settings_around
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.work.board_scene import scene_of
 from yellowfen.formats.heat_files import (
     calibrate_file,
@@ -47,11 +48,12 @@ def run_rehearse(given: argparse.Namespace) -> None:
         print_json(answer | ({"bands": bands_json(sure)} if sure else {}))
         return
     for event in together(tell(scene, result)):
-        print(f"{event.at_s:7.1f} s  {event.sentence}")
+        print(f"{with_unit(event.at_s, SECONDS, '7.1f')}  {event.sentence}")
     if sure:
         for one in bands_json(sure)["targets"]:
             low, mid, high, stop = (
-                "never" if at is None else f"{at:.1f} s" for at in list(one.values())[1:]
+                "never" if at is None else f"{with_unit(at, SECONDS, 1)}"
+                for at in list(one.values())[1:]
             )
             print(f"         {one['ref']} melts at {mid} ({low} to {high}); stop by {stop}")
     for warning in result.warnings:
@@ -75,14 +77,15 @@ def run_window(given: argparse.Namespace) -> None:
     signs = {"good": "o", "a neighbour comes loose": "~", "a joint stays cold": ".", "harm": "x"}
     for index in reversed(range(len(dwells))):
         print(
-            f"{dwells[index]:7.1f} s  " + " ".join(signs[fates[index]] for fates in answer["fates"])
+            f"{with_unit(dwells[index], SECONDS, '7.1f')}  "
+            + " ".join(signs[fates[index]] for fates in answer["fates"])
         )
     print(
         f"{axis}: {settings[0]:g} to {settings[-1]:g}; o good  ~ a neighbour comes loose  . a joint stays cold  x harm"
     )
     best = window.calmest
     print(
-        f"most margin: {best.setting:g}, {best.dwell_s:g} s ({best.sigmas:.1f} sigma, then {best.binds})"
+        f"most margin: {best.setting:g}, {with_unit(best.dwell_s, SECONDS)} ({best.sigmas:.1f} sigma, then {best.binds})"
         if best
         else "no safe pair in this map"
     )
@@ -91,7 +94,7 @@ def run_window(given: argparse.Namespace) -> None:
 def run_tune(given: argparse.Namespace) -> None:
     def told(one: SettingsProposal) -> None:
         margin = (
-            f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {one.best.dwell_s:g} s"
+            f"{one.best.sigmas:.1f} sigma at {one.best.setting:g}, {with_unit(one.best.dwell_s, SECONDS)}"
             if one.best
             else "nothing safe"
         )
@@ -134,7 +137,7 @@ def run_tour(given: argparse.Namespace) -> None:
         else:
             seen = found.walk
             print(
-                f"{len(seen.stops)} stops, {seen.total_s:.0f} s, {len(seen.at_risk)} parts at risk",
+                f"{len(seen.stops)} stops, {with_unit(seen.total_s, SECONDS, 0)}, {len(seen.at_risk)} parts at risk",
                 file=sys.stderr,
                 flush=True,
             )
@@ -147,12 +150,12 @@ def run_tour(given: argparse.Namespace) -> None:
         move, low, high = stop.move, stop.took.low, stop.took.high
         late = "longer" if high is None else f"{high:.0f}"
         print(
-            f"{number:3}. over {', '.join(move.over)}: {move.height_mm:g} mm high, circling"
-            f" {move.circle_mm:g} mm, {move.seconds:.0f} s ({low or 0:.0f} to {late}); {stop.watch}"
+            f"{number:3}. over {', '.join(move.over)}: {with_unit(move.height_mm, MM)} high, circling"
+            f" {with_unit(move.circle_mm, MM)}, {with_unit(move.seconds, SECONDS, 0)} ({low or 0:.0f} to {late}); {stop.watch}"
         )
     for one in tour.left:
         print(f"     by iron, fitted afterwards: {one.ref}, {one.why}")
-    print(f"{tour.walk.total_s:.0f} s in all")
+    print(f"{with_unit(tour.walk.total_s, SECONDS, 0)} in all")
 
 
 def _toured(board: Board, given: argparse.Namespace) -> HeatPlan:

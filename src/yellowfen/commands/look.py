@@ -9,6 +9,7 @@ from yellowfen.commands.given import (
     read_bytes,
 )
 from yellowfen.core.look.meter_plan import meter_plan
+from yellowfen.core.quantity.units import MICRONS, MM, with_unit
 from yellowfen.workflows.jobs import parts_named
 from yellowfen.workflows.look import look_state
 from yellowfen.workflows.measuring import measured, pins_read
@@ -92,13 +93,17 @@ def run_measure(given: argparse.Namespace) -> None:
         print_json(answer)
         return
     fit = answer["fit"]
-    print(f"{fit['um_px']:.1f} µm a pixel, within {fit['error_um']:.0f} µm, by {fit['by']}")
+    print(
+        f"{with_unit(fit['um_px'], MICRONS, 1)} a pixel, within {with_unit(fit['error_um'], MICRONS, 0)}, by {fit['by']}"
+    )
     for part in answer["parts"]:
         print(
-            f"{part['ref']}: {part['dx_mm']:+.3f} {part['dy_mm']:+.3f} mm, {part['turn_deg']:+.2f}°"
+            f"{part['ref']}: {part['dx_mm']:+.3f} {with_unit(part['dy_mm'], MM, '+.3f')}, {part['turn_deg']:+.2f}°"
         )
         for joint in part["joints"]:
-            print(f"  {joint['pin']:>4} {joint['side_mm']:.3f} mm over the side {joint['verdict']}")
+            print(
+                f"  {joint['pin']:>4} {with_unit(joint['side_mm'], MM, 3)} over the side {joint['verdict']}"
+            )
     if answer["print"]:
         print(answer["print"]["says"])
     for one in answer["look_again"]:

@@ -14,6 +14,7 @@ from yellowfen.core.heat.heat_plan import HeatPlan
 from yellowfen.core.heat.rehearsal import rehearse
 from yellowfen.core.heat.source import HotAir, HotPlate, Preheater
 from yellowfen.core.heat.sureness import sureness
+from yellowfen.core.quantity.units import MINUTES, MM, SECONDS, with_unit
 from yellowfen.core.rework.lift import lift_window
 from yellowfen.core.rework.pads import Want
 from yellowfen.core.rework.survey import Answers, Solder, survey
@@ -54,7 +55,7 @@ def run_survey(given: argparse.Namespace) -> None:
         return
     for near in seen.in_the_way:
         where = "beneath" if near.beneath else "beside"
-        print(f"  {near.ref}: {near.what}, {near.apart_mm:.1f} mm {where}; {near.do}")
+        print(f"  {near.ref}: {near.what}, {with_unit(near.apart_mm, MM, 1)} {where}; {near.do}")
     for said in seen.advice:
         print(f"  ! {said.about}: {said.sentence}")
     for way in ways:
@@ -66,11 +67,11 @@ def _way_said(way: WayOff) -> str:
     if not way.possible:
         return f"not {way.way}: {way.why_not}"
     word = "by hand" if way.at_least else "all molten at"
-    liquid = "" if way.all_liquid_s is None else f", {word} {way.all_liquid_s:.0f} s"
-    loose = f", loose: {', '.join(way.loose)}" if way.loose else ""
-    return (
-        f"{way.way}: {100 * way.odds:.0f} %, {way.minutes:.0f} min{liquid}{loose}; {way.settings}"
+    liquid = (
+        "" if way.all_liquid_s is None else f", {word} {with_unit(way.all_liquid_s, SECONDS, 0)}"
     )
+    loose = f", loose: {', '.join(way.loose)}" if way.loose else ""
+    return f"{way.way}: {100 * way.odds:.0f} %, {with_unit(way.minutes, MINUTES, 0)}{liquid}{loose}; {way.settings}"
 
 
 def run_lift(given: argparse.Namespace) -> None:
@@ -106,15 +107,19 @@ def run_pads(given: argparse.Namespace) -> None:
         return
     for pad in plan.pads:
         does = (
-            f"{pad.wick_mm:.2f} mm of solder wick"
+            f"{with_unit(pad.wick_mm, MM, 2)} of solder wick"
             if pad.wick_mm
-            else f"{pad.wire_mm:.1f} mm of wire"
+            else f"{with_unit(pad.wire_mm, MM, 1)} of wire"
         )
-        seconds = "not by this tip" if pad.seconds is None else f"{pad.seconds:.1f} s"
+        seconds = (
+            "not by this tip" if pad.seconds is None else f"{with_unit(pad.seconds, SECONDS, 1)}"
+        )
         print(
             f"pin {pad.pin:>4}: {pad.left_mm3:.3f} mm³ left, {does}, {seconds}{'; ' + pad.says if pad.says else ''}"
         )
-    print(f"{plan.wick_mm:.0f} mm of {plan.wick_width_mm:g} mm wick, {plan.ends} fresh ends")
+    print(
+        f"{with_unit(plan.wick_mm, MM, 0)} of {with_unit(plan.wick_width_mm, MM)} wick, {plan.ends} fresh ends"
+    )
     for said in plan.must:
         print(f"! {said}")
 

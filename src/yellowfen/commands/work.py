@@ -10,6 +10,7 @@ from yellowfen.commands.given import (
 )
 from yellowfen.core.deposit.judge import judge
 from yellowfen.core.metal.paste import paste_named
+from yellowfen.core.quantity.units import MG, MINUTES, MM, with_unit
 from yellowfen.core.work.advice import advise
 from yellowfen.core.work.order import placement_order
 from yellowfen.core.work.schedule import Schedule
@@ -43,7 +44,7 @@ def run_triage(given: argparse.Namespace) -> None:
         flags = ", ".join(flag.word for flag in part.flags)
         print(f"{part.grade:5} {part.part.ref:8} {part.part.package.name:24} {flags}")
     for change in changes:
-        print(f"{change.saves_min:6.1f} min  {change.title}: {change.sentence}")
+        print(f"{with_unit(change.saves_min, MINUTES, '6.1f')}  {change.title}: {change.sentence}")
 
 
 def _triaged(part: Triaged) -> dict[str, Any]:
@@ -109,7 +110,7 @@ def run_paste(given: argparse.Namespace) -> None:
                 f"{one.ref:6} {one.pin:4} {one.verdict:5} area ratio {one.release.area_ratio:.2f}  {'; '.join(one.warnings)}"
             )
     print(
-        f"{totals['openings']} openings, {judged.paste_mg:.0f} mg of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
+        f"{totals['openings']} openings, {with_unit(judged.paste_mg, MG, 0)} of paste, {judged.solder_mm3:.1f} mm³ of solder; {judged.failing} fail, {judged.bridging} bridge"
     )
 
 
@@ -145,7 +146,9 @@ def run_plan(given: argparse.Namespace) -> None:
         print(f"  {way.part.ref:8} {way.chosen.way:22} {way.why}")
     for side, order in orders.items():
         print(f"{side}: {' '.join(step.ref for step in order.steps) or 'nothing placed on paste'}")
-    print(f"{found.hands_min:.0f} min by hand, {(found.end_s - found.start_s) / 60:.0f} in all")
+    print(
+        f"{with_unit(found.hands_min, MINUTES, 0)} by hand, {(found.end_s - found.start_s) / 60:.0f} in all"
+    )
 
 
 def _way(way: PartWay) -> dict[str, Any]:
@@ -231,5 +234,5 @@ def run_order(given: argparse.Namespace) -> None:
         print(f"  {one.ref}")
     takes, plain = order.takes, order.plain
     print(
-        f"{takes.turns} turns, {takes.values} values, {takes.travel_mm:.0f} mm, {takes.minutes:.0f} min (as in the bill: {plain.turns}, {plain.values}, {plain.travel_mm:.0f} mm, {plain.minutes:.0f} min)"
+        f"{takes.turns} turns, {takes.values} values, {with_unit(takes.travel_mm, MM, 0)}, {with_unit(takes.minutes, MINUTES, 0)} (as in the bill: {plain.turns}, {plain.values}, {with_unit(plain.travel_mm, MM, 0)}, {with_unit(plain.minutes, MINUTES, 0)})"
     )

@@ -17,6 +17,7 @@ from yellowfen.core.board.choices import Choices
 from yellowfen.core.board.join import Joined
 from yellowfen.core.board.nets import trace
 from yellowfen.core.part.library import BUILT_IN, Library
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.board_copper import (
@@ -112,7 +113,7 @@ def _board_from(found: FileSet, asked: _Asked) -> Board:
     frame = BoardFrame(board_shape(found))
     width, height = frame.size
     if not (LEAST_MM <= width <= MOST_MM and LEAST_MM <= height <= MOST_MM):
-        said = f"the board would be {width:.1f} x {height:.1f} mm; check the units of the outline layer"
+        said = f"the board would be {width:.1f} x {with_unit(height, MM, 1)}; check the units of the outline layer"
         raise UnreadableFile(asked.name, said)
     asked.on_step("copper")
     with copper_beside(found, frame) as copper:

@@ -18,6 +18,7 @@ from yellowfen.core.board.shift import Shift, ShiftProposal
 from yellowfen.core.part.catalogue import find_package, unknown_in_holes
 from yellowfen.core.part.library import Library
 from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.formats.board_set import FileSet, extent_of
 from yellowfen.formats.gerber.layer import Drawn
@@ -302,7 +303,7 @@ def _each_once(placements: list[Placement], remarks: list[Finding]) -> list[Plac
         kept = first.setdefault(one.ref, one)
         apart = math.hypot(kept.x_mm - one.x_mm, kept.y_mm - one.y_mm) > SAME_PLACE_MM
         if apart or kept.side != one.side:
-            said = f"is placed twice, {kept.side} ({kept.x_mm:.1f}, {kept.y_mm:.1f}) and {one.side} ({one.x_mm:.1f}, {one.y_mm:.1f} mm); the first was taken"
+            said = f"is placed twice, {kept.side} ({kept.x_mm:.1f}, {kept.y_mm:.1f}) and {one.side} ({one.x_mm:.1f}, {with_unit(one.y_mm, MM, 1)}); the first was taken"
             remarks.append(Finding(one.ref, said))
     return list(first.values())
 
@@ -515,7 +516,7 @@ def loose_ends(joined: Joined, size: Point) -> list[Finding]:
             findings.append(
                 Finding(
                     part.ref,
-                    f"lies outside the board ({part.x_mm:.1f}, {part.y_mm:.1f} mm); check units and origin of the placement",
+                    f"lies outside the board ({part.x_mm:.1f}, {with_unit(part.y_mm, MM, 1)}); check units and origin of the placement",
                 )
             )
     return findings

@@ -11,6 +11,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.errors import UnreadableFile
 from yellowfen.formats.gerber.arcs import arc_points
 from yellowfen.formats.gerber.layer import GerberLayer
@@ -192,7 +193,7 @@ class _Reader:
         if not abs(value) < 3000:
             raise UnreadableFile(
                 self.name,
-                f"a hole lies {value:.0f} mm out, beyond any board; check the number format",
+                f"a hole lies {with_unit(value, MM, 0)} out, beyond any board; check the number format",
                 number,
             )
         return value

@@ -6,6 +6,7 @@ from markupsafe import Markup
 
 from yellowfen.core.board.board import Opening
 from yellowfen.core.deposit.hand_plan import HandPlan, Spot
+from yellowfen.core.quantity.units import MINUTES, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.technique import StencilOrHand
 
@@ -76,7 +77,7 @@ def stencil_chart(weighed: StencilOrHand, boards: int) -> Markup:
         return min(max(150 - 130 * (last - 0.26 * (last - first)) / top + 14, 34), 146)
 
     words = "".join(
-        f'<text class="{kind}" x="384" y="{14 if place == 0 else under(minutes, first):.1f}" text-anchor="end">{word}, {minutes:.0f} min</text>'
+        f'<text class="{kind}" x="384" y="{14 if place == 0 else under(minutes, first):.1f}" text-anchor="end">{word}, {with_unit(minutes, MINUTES, 0)}</text>'
         for place, (minutes, first, kind, word) in enumerate(ends)
     )
     ticks = "".join(

@@ -37,7 +37,7 @@ HINTS: dict[str, tuple[Hint, Hint, Hint]] = {
     "ready": (
         Hint("nav.leaves", "Plan answers five questions: which method, which side first, when, with what, and how long."),
         Hint(".leaf-stage > .stack > .spread", "Press Top or Bottom to turn the board over."),
-        Hint(".leaf-stage > .stack:last-child", "Press a line to see the reason and to choose another method.", True),
+        Hint(".leaf-stage > .stack:last-child", "The answer stands here first; below it is what you can change.", True),
     ),
     "paste": (
         Hint("nav.leaves", "With a stencil: Stencil and Apertures. With a needle: By hand. Weigh tells how much paste is really there."),

@@ -8,6 +8,7 @@ from yellowfen.core.board.board import BoardPart
 from yellowfen.core.deposit.floating import Settled
 from yellowfen.core.deposit.leadless import Leadless
 from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.quantity.units import MICRONS, with_unit
 
 TALLER = 10.0
 _BAR_TO = 1.5  # of the pad's area
@@ -48,11 +49,11 @@ def settled_view(part: BoardPart, settled: Settled) -> Markup:
     )
     crowns = "".join(_crown(land, crown) for land in outer)
     body = f'<rect class="chip-body" x="{-package.body_x_mm / 2:.3f}" y="{-rest - 1.1:.3f}" width="{package.body_x_mm:.3f}" height="1.1"/>'
-    words = f'<text x="0" y="{-rest - 0.42:.3f}" text-anchor="middle">{1000 * settled.height_mm:.0f} µm</text>'
+    words = f'<text x="0" y="{-rest - 0.42:.3f}" text-anchor="middle">{with_unit(1000 * settled.height_mm, MICRONS, 0)}</text>'
     top = max(rest + 1.3, crown + 0.2)
     return Markup(
         f'<svg class="side-view" viewBox="{-reach:.3f} {-top:.3f} {2 * reach:.3f} {top + 0.7:.3f}" role="img"'
-        f' aria-label="{escape(part.ref)} from the side: it rests {1000 * settled.height_mm:.0f} µm above its pads">'
+        f' aria-label="{escape(part.ref)} from the side: it rests {with_unit(1000 * settled.height_mm, MICRONS, 0)} above its pads">'
         f'<rect class="laminate" x="{-reach:.3f}" y="0.12" width="{2 * reach:.3f}" height="0.5"/>{lands}{melt}{body}{crowns}{words}</svg>'
     )
 

@@ -5,6 +5,7 @@ side.
 from markupsafe import Markup, escape
 
 from yellowfen.core.look.acceptance import Criterion, Shape
+from yellowfen.core.quantity.units import MM, with_unit
 
 STATES = ("good", "the limit", "beyond")
 SHARES = (0.0, 1.0, 1.7)
@@ -31,7 +32,7 @@ def joint_drawn(shape: Shape, criteria: tuple[Criterion, ...]) -> Markup:
             over[n],
             (n + 0.5) * step,
             inner=inner,
-            says=f"{STATES[n]}: {over[n]:.2f} mm over" if n else "good: on its pad",
+            says=f"{STATES[n]}: {with_unit(over[n], MM, 2)} over" if n else "good: on its pad",
             number=n,
             text=text,
         )
@@ -71,5 +72,5 @@ def _heel(shape: Shape, height: float, x: float, floor: float, number: int, text
         f'<g class="grade-{number}"><path class="drawn-solder" d="M{left:.3f},{floor - 0.7 * solder:.3f}L{left - 0.7 * solder:.3f},{floor:.3f}H{heel + 1.2 * solder:.3f}Q{heel + 0.2 * solder:.3f},{floor - 0.2 * solder:.3f} {heel:.3f},{floor - solder:.3f}V{floor - 0.1 * thick:.3f}H{left:.3f}z"/>'
         f'<path class="drawn-lead" d="M{left:.3f},{floor - 0.1 * thick:.3f}H{heel:.3f}V{floor - tall:.3f}H{heel - thick:.3f}V{floor - 1.1 * thick:.3f}H{left:.3f}z"/>'
         f'<path class="drawn-land" d="M{left - 0.35 * foot:.3f},{floor:.3f}H{heel + 0.45 * foot:.3f}"/>'
-        f'<text x="{x:.3f}" y="{floor + 1.6 * text:.3f}" font-size="{text:.3f}">{height:.2f} mm up the heel</text></g>'
+        f'<text x="{x:.3f}" y="{floor + 1.6 * text:.3f}" font-size="{text:.3f}">{with_unit(height, MM, 2)} up the heel</text></g>'
     )

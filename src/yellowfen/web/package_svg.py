@@ -5,6 +5,7 @@ from markupsafe import Markup
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.units import CELSIUS, MM, with_unit
 from yellowfen.core.quantity.wording import mass_words
 
 
@@ -46,14 +47,14 @@ def _first_pin(package: Package, reach: float) -> str:
 
 def package_facts(package: Package) -> str:
     """Size, pitch, limit and what to mind, in a few words."""
-    said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {package.height_mm:g} mm"]
+    said = [f"{package.body_x_mm:g} × {package.body_y_mm:g} × {with_unit(package.height_mm, MM)}"]
     if len(package.lands) > 2:
-        said.append(f"{len(package.lands)} pads, {package.pitch_mm:.3g} mm apart")
+        said.append(f"{len(package.lands)} pads, {with_unit(package.pitch_mm, MM, '.3g')} apart")
     said.append(mass_words(package.mass_mg))
     if package.iron_only:
         said.append("iron only")
     else:
-        said.append(f"body to {package.limit_c:.0f}\N{NO-BREAK SPACE}°C")
+        said.append(f"body to {with_unit(package.limit_c, CELSIUS, 0)}")
     if package.hidden_joints:
         said.append("hidden joints")
     life = floor_life_of(package)

@@ -11,6 +11,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from yellowfen import __version__
 from yellowfen.core.look.glossary import written_forms
 from yellowfen.core.quantity.labels import by_label, key_in
+from yellowfen.core.quantity.units import Kind, with_unit
 from yellowfen.core.quantity.wording import counted, minutes_words
 from yellowfen.core.run.pad_heats import AT_MOST
 from yellowfen.core.run.stages import next_stage, strip
@@ -32,6 +33,10 @@ def _plain(value: float) -> str:
     return f"{value:g}"
 
 
+def _with_unit(value: float, unit: str, places: int | None = None) -> str:
+    return with_unit(value, Kind(unit), places)
+
+
 _ENVIRONMENT = Environment(
     loader=FileSystemLoader(str(_TEMPLATES)),
     autoescape=select_autoescape(default=True),
@@ -42,6 +47,7 @@ _ENVIRONMENT = Environment(
 _ENVIRONMENT.filters |= {
     "seconds": _seconds,
     "plain": _plain,
+    "with_unit": _with_unit,
     "moment": moment_words,
     "day": day_words,
     "counted": counted,

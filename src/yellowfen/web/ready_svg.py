@@ -2,6 +2,7 @@
 
 from markupsafe import Markup, escape
 
+from yellowfen.core.quantity.units import MINUTES, SECONDS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.estimate import Estimate
 from yellowfen.core.work.iron_rows import IronRow
@@ -24,12 +25,12 @@ def row_diagram(row: IronRow) -> Markup:
             pins.append(f'<text x="{x:.1f}" y="88" text-anchor="middle">{escape(pin)}</text>')
         if slow:
             pins.append(
-                f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{seconds:.1f} s</text>'
+                f'<text class="strong" x="{x:.1f}" y="28" text-anchor="middle">{with_unit(seconds, SECONDS, 1)}</text>'
             )
     fed = f'<path class="load" d="M{left},22l-6,-13h12Z"/><path class="load-line" d="M{left + 8},15h452"/>'
     end = left + 460
     return Markup(
-        f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {counted(len(row.pins), "pin")}, {row.row_s:.0f} s">'
+        f'<svg class="row-diagram" viewBox="0 0 500 96" role="img" aria-label="Row of {counted(len(row.pins), "pin")}, {with_unit(row.row_s, SECONDS, 0)}">'
         f'<path class="way" d="M{left},80"/><rect class="chip-body" x="{left - 6}" y="-4" width="472" height="38"/>{"".join(pins)}{fed}'
         f'<path class="way" d="M{left},64H{end}m-9,-5l9,5l-9,5"/></svg>'
     )
@@ -111,7 +112,7 @@ def minutes_bars(found: Estimate) -> Markup:
         )
         rows.append(
             f'<text x="142" y="{y + 15}" text-anchor="end" class="strong">{escape(one.name)}</text><rect class="room" x="{low:.1f}" y="{y}" width="{max(high - low, 2):.1f}" height="20"/>'
-            f'<path class="here" d="M{middle:.1f},{y - 2}v24"/><text x="{high + 6:.1f}" y="{y + 15}">{one.middle_min:.0f} min</text>'
+            f'<path class="here" d="M{middle:.1f},{y - 2}v24"/><text x="{high + 6:.1f}" y="{y + 15}">{with_unit(one.middle_min, MINUTES, 0)}</text>'
         )
     return Markup(
         f'<svg class="minutes-bars" viewBox="0 0 520 {8 + 30 * len(found.stages)}" role="img" aria-label="Minutes by stage">{"".join(rows)}</svg>'

@@ -11,6 +11,7 @@ from yellowfen.core.deposit.paste_plan import FOUND
 from yellowfen.core.heat.heat_plan import Forecast, HeatPlan, LiftForecast
 from yellowfen.core.heat.outcome import heating_moves
 from yellowfen.core.heat.revise import Course, course_of
+from yellowfen.core.quantity.units import CELSIUS, MM, with_unit
 from yellowfen.core.rework.lift import LiftWindow, lift_samples
 from yellowfen.core.run.heat import HEAT, live_script, next_course
 from yellowfen.core.run.heat_cues import UNCLOCKED
@@ -169,7 +170,7 @@ def start_by_iron(connection: sqlite3.Connection, job_id: int, ref: str) -> int:
     rows = found.rows or joint_plans(part.package, pads, alloy, need)
     if not rows:
         raise Refused(f"no joint of {ref} is reached by an iron")
-    said = f"{iron.set_c:.0f} °C, {iron.tip_mm:g} mm {iron.shape}"
+    said = f"{with_unit(iron.set_c, CELSIUS, 0)}, {with_unit(iron.tip_mm, MM)} {iron.shape}"
     plan = iron_plan(ref, part.package, rows, said)
     return bench_runs.add(connection, job_id, plan, side=part.side)
 

@@ -24,6 +24,7 @@ from yellowfen.core.heat.jet import jet_on_board
 from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, LPM, MM, SECONDS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.run.heat import HEAT, believed_flows, moves_as_run
 from yellowfen.core.work.board_scene import scene_as_laid
@@ -118,16 +119,16 @@ def melt_test(
         copper=scrap.copper,
         ambient_c=ambient_c,
     )
-    test = MeltTest(scene, "dot", seconds, f"melt test at {distance_mm:g} mm")
+    test = MeltTest(scene, "dot", seconds, f"melt test at {with_unit(distance_mm, MM)}")
     found = from_times([test], station_doubts(connection, station_id))
-    said = f"{alloy} at {distance_mm:g} mm, {scene_air(scene)}: {', '.join(f'{one:g}' for one in seconds)} s"
+    said = f"{alloy} at {with_unit(distance_mm, MM)}, {scene_air(scene)}: {', '.join(f'{one:g}' for one in seconds)} s"
     return calibrations.add(connection, MELT_TEST, said, found, station_id=station_id)
 
 
 def scene_air(scene: Scene) -> str:
     """A scene's air in words."""
     assert isinstance(scene.source, HotAir)
-    return f"{scene.source.outlet_c:g} °C, {scene.source.flow_lpm:g} L/min"
+    return f"{with_unit(scene.source.outlet_c, CELSIUS)}, {with_unit(scene.source.flow_lpm, LPM)}"
 
 
 def plate_melt_test(
@@ -151,7 +152,7 @@ def plate_melt_test(
         [MeltTest(scene, "dot", seconds, "melt test on the plate")],
         tool_doubts(connection, tool_id),
     )
-    said = f"{alloy} on scrap at {tool.content.set_c:g} °C: {', '.join(f'{one:g}' for one in seconds)} s"
+    said = f"{alloy} on scrap at {with_unit(tool.content.set_c, CELSIUS)}: {', '.join(f'{one:g}' for one in seconds)} s"
     return calibrations.add(connection, MELT_TEST, said, found, tool_id=tool_id)
 
 
@@ -222,7 +223,7 @@ def log_test(
         for (x, y), readings in zip(places_mm, columns.values(), strict=False)
     )
     found = from_log(ThermalLog(scene, times, probes), doubts)
-    said = f"{name}: {len(probes)} probe{'s' if len(probes) > 1 else ''}, {times[-1]:.0f} s"
+    said = f"{name}: {len(probes)} probe{'s' if len(probes) > 1 else ''}, {with_unit(times[-1], SECONDS, 0)}"
     return calibrations.add(connection, LOG, said, found, station_id=station_id, tool_id=tool_id)
 
 

@@ -41,6 +41,7 @@ from yellowfen.core.heat.story import EventKind, all_molten_s
 from yellowfen.core.heat.sureness import MORE_SAMPLES, SAMPLES, Sureness, sureness
 from yellowfen.core.heat.tour import watched
 from yellowfen.core.heat.usual import usual_recipe
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.work.board_scene import scene_as_laid, scene_of, with_drawn_copper
 from yellowfen.core.work.job import Job
 from yellowfen.errors import InvalidValue, Refused
@@ -366,7 +367,7 @@ def forecast_of(done: Rehearsed, sure: Sureness, lift: LiftForecast | None = Non
     )
     facts = done.rehearsal.model
     known = "calibrated" if done.taught else "from memory, not calibrated"
-    said = f"{facts.cell_mm:.1f} mm cells, jet factor {facts.jet_factor:.2f} ({known})"
+    said = f"{with_unit(facts.cell_mm, MM, 1)} cells, jet factor {facts.jet_factor:.2f} ({known})"
     return Forecast(
         targets=targets,
         latest_s=sure.harm.low,

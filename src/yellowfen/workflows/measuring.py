@@ -9,6 +9,7 @@ from yellowfen.core.look.part_seen import JointSeen, Pose, hides, joints_seen
 from yellowfen.core.look.paste_seen import Between, bright_across, print_seen
 from yellowfen.core.look.picture_fit import Click
 from yellowfen.core.look.picture_work import MOST_CLICKS, Moment, PictureWork, Pin
+from yellowfen.core.quantity.units import MICRONS, with_unit
 from yellowfen.errors import InvalidValue, Refused, UnreadableFile
 from yellowfen.formats.picture import channels, made_safe
 from yellowfen.workflows.jobs import parts_named
@@ -106,7 +107,10 @@ def _parts(
         part = board.part(ref)
         work, found = part_searched(board, greys, work, part)
         if found.doubt or found.error_mm > MOST_ERROR_MM:
-            why = found.doubt or f"the alignment is only within {1000 * found.error_mm:.0f} µm"
+            why = (
+                found.doubt
+                or f"the alignment is only within {with_unit(1000 * found.error_mm, MICRONS, 0)}"
+            )
             raise Refused(f"{ref} is not measured: {why}; take a better picture")
         pose = found.pose
         work = replace(work, poses={**work.poses, ref: pose})

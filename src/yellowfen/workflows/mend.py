@@ -16,6 +16,7 @@ from yellowfen.core.look.mend import Cause, Fault, Mend, MendWay, causes, mend, 
 from yellowfen.core.look.risk import Known
 from yellowfen.core.look.touches import Touches, touches_at
 from yellowfen.core.part.package import JointKind, tip_reaches
+from yellowfen.core.quantity.units import SECONDS, with_unit
 from yellowfen.core.run.machine import worked_s
 from yellowfen.core.run.mend import MEND, MendRun, MendStep
 from yellowfen.core.run.pad_heats import Pad, PadHeats
@@ -371,7 +372,7 @@ def presses(connection: sqlite3.Connection, job_id: int, bad: Sequence[Bad]) -> 
             if wanted.get(one.name) == "openings" and one.fault.ref in proposed
         }
     if "warm" in wanted.values() and _warmable(jobs.get(connection, job_id).plan):
-        said = f"preheat {LONGER_S:.0f} s longer"
+        said = f"preheat {with_unit(LONGER_S, SECONDS, 0)} longer"
         found |= {name: said for name, press in wanted.items() if press == "warm"}
     return found
 
@@ -398,7 +399,7 @@ def prevent(connection: sqlite3.Connection, job_id: int, ref: str, press: str) -
     else:
         moves = (replace(usual_moves(plan.targets)[0], seconds=LONGER_S), *plan.moves)
     keep_heat_plan(connection, job_id, replace(plan, moves=moves))
-    return f"the heat now preheats for {moves[0].seconds:.0f} s; you can change it in Heat"
+    return f"the heat now preheats for {with_unit(moves[0].seconds, SECONDS, 0)}; you can change it in Heat"
 
 
 def _warmable(plan: HeatPlan) -> bool:

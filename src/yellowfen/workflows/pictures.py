@@ -33,6 +33,7 @@ from yellowfen.core.look.picture_fit import (
 )
 from yellowfen.core.look.picture_work import Moment, PictureWork, Pin
 from yellowfen.core.part.package import HIDDEN
+from yellowfen.core.quantity.units import MICRONS, with_unit
 from yellowfen.core.work.job import FoundMark, Verdict
 from yellowfen.errors import InvalidValue, NotFound, Refused
 from yellowfen.formats.picture import channels, made_safe
@@ -253,7 +254,7 @@ def part_seen(connection: sqlite3.Connection, found: PictureOnBoard, ref: str) -
     error = work.errors_mm.get(ref, found.fit.error_um / 1000.0)
     doubt = doubt_of(work) or work.doubts.get(ref, "")
     if not doubt and error > MOST_ERROR_MM:
-        doubt = f"The alignment is only within {1000 * error:.0f} µm, too coarse to judge joints: click two more places, far apart."
+        doubt = f"The alignment is only within {with_unit(1000 * error, MICRONS, 0)}, too coarse to judge joints: click two more places, far apart."
     joints = joints_seen(part.package, pose, grade, limits_of(connection, grade), error)
     return PartSeen(
         ref=ref,

@@ -21,6 +21,7 @@ from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.quantity.number import typed_number
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import listed
 from yellowfen.core.run.hand_paste import PASTE
 from yellowfen.core.run.kit import KIT
@@ -319,7 +320,9 @@ def iron_for(connection: sqlite3.Connection, way: PartWay) -> Iron:
     """The iron of a part's card: the tip that its way names, at the card's setting."""
     card = way.card
     irons = bench_irons(connection)
-    own = next((one for one in irons if f"{one.tip_mm:g} mm {one.shape}" == card.tip), None)
+    own = next(
+        (one for one in irons if f"{with_unit(one.tip_mm, MM)} {one.shape}" == card.tip), None
+    )
     if own is None:
         width, _, shape = card.tip.partition(" mm ")
         own = (
@@ -618,7 +621,7 @@ _STAGES = {
     "look": "Inspect, clean, test",
     "clean": "Inspect, clean, test",
     "test": "Inspect, clean, test",
-    "mend": "Mend",
+    "mend": "Touch-up",
 }
 
 

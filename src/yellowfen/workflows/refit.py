@@ -10,6 +10,7 @@ from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.heat.heat_plan import Goal, usual_moves
 from yellowfen.core.metal.alloy import Alloy, alloy_named
 from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.quantity.units import CELSIUS, MM, with_unit
 from yellowfen.core.rework.adapter import Adapter, adapter
 from yellowfen.core.rework.legs import Transfer, transfer_list
 from yellowfen.core.rework.pads import Want, wanted_mm3
@@ -246,7 +247,7 @@ def start_headers(connection: sqlite3.Connection, job_id: int, part: BoardPart) 
         for name in made.order
     )
     iron = bench_iron(connection)
-    said = f"{iron.set_c:g} °C, {iron.tip_mm:g} mm {iron.shape}"
+    said = f"{with_unit(iron.set_c, CELSIUS)}, {with_unit(iron.tip_mm, MM)} {iron.shape}"
     plan = IronPlan(refs=(part.ref,), rows=rows, iron=said)
     return bench_runs.add(connection, job_id, plan)
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 
 MOVED_MM, TURNED_DEG, LAND_SHARE, COPPER_SHARE = 0.05, 1.0, 0.05, 0.02
@@ -31,11 +32,13 @@ def _board(old: Board, new: Board) -> Iterator[BoardChange]:
         yield BoardChange(
             "board",
             "size",
-            f"{old.width_mm:.1f} x {old.height_mm:.1f} mm before, {new.width_mm:.1f} x {new.height_mm:.1f} mm now",
+            f"{old.width_mm:.1f} x {with_unit(old.height_mm, MM, 1)} before, {new.width_mm:.1f} x {with_unit(new.height_mm, MM, 1)} now",
         )
     if old.thickness_mm != new.thickness_mm:
         yield BoardChange(
-            "board", "size", f"{old.thickness_mm:g} mm thick before, {new.thickness_mm:g} mm now"
+            "board",
+            "size",
+            f"{with_unit(old.thickness_mm, MM)} thick before, {with_unit(new.thickness_mm, MM)} now",
         )
     if len(old.copper) != len(new.copper):
         yield BoardChange(
@@ -76,7 +79,7 @@ def _parts(old: Board, new: Board) -> Iterator[BoardChange]:
         yield BoardChange(
             "board",
             "moved",
-            f"most parts moved together by {dx:+.2f} mm across and {dy:+.2f} mm up; only further moves are listed",
+            f"most parts moved together by {with_unit(dx, MM, '+.2f')} across and {with_unit(dy, MM, '+.2f')} up; only further moves are listed",
         )
     for ref in sorted(before.keys() - now.keys(), key=_order):
         yield BoardChange(
@@ -105,7 +108,7 @@ def _part(old: BoardPart, new: BoardPart, dx: float, dy: float) -> Iterator[str]
         yield f"{old.package.name} before, {new.package.name} now"
     moved = (new.x_mm - old.x_mm - dx, new.y_mm - old.y_mm - dy)
     if max(abs(moved[0]), abs(moved[1])) > MOVED_MM:
-        yield f"moved by {moved[0]:+.2f} mm across and {moved[1]:+.2f} mm up"
+        yield f"moved by {with_unit(moved[0], MM, '+.2f')} across and {with_unit(moved[1], MM, '+.2f')} up"
     turned = 180 - (180 - new.rotation_deg + old.rotation_deg) % 360
     if abs(turned) > TURNED_DEG:
         yield f"turned by {turned:+.0f}°"

@@ -19,6 +19,7 @@ from yellowfen.core.board.board import Finding, Pad, Point
 from yellowfen.core.board.join import Placement
 from yellowfen.core.board.shift import Shift, ShiftProposal
 from yellowfen.core.part.library import Library
+from yellowfen.core.quantity.units import MM, with_unit
 
 FITS_MM = 0.25
 ENOUGH = 0.6
@@ -269,7 +270,9 @@ def _in_words(shift: Shift, usual: Shift) -> str:
         said.append(f"turn it by {shift.turn_deg}°")
     moved = (shift.dx_mm - usual.dx_mm, shift.dy_mm - usual.dy_mm)
     if math.hypot(*moved) > 0.05:
-        said.append(f"move it by {moved[0]:+.2f} mm across and {moved[1]:+.2f} mm up")
+        said.append(
+            f"move it by {with_unit(moved[0], MM, '+.2f')} across and {with_unit(moved[1], MM, '+.2f')} up"
+        )
     if shift.mirrored_bottom:
         said.append("mirror the bottom side's x")
     if shift.bottom_angles != "as given":

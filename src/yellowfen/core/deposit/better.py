@@ -28,6 +28,7 @@ from yellowfen.core.deposit.leadless import COVERAGE, leadless_parts
 from yellowfen.core.deposit.stencil import AREA_RATIO, BALLS_ACROSS, area_ratio, transfer
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 LENGTHEN_MM = constant(
@@ -289,7 +290,7 @@ class _Maker:
             return (
                 ChangeKind.LEAVE_OUT,
                 (),
-                f"a hole of {screw.drill_mm:.2g} mm for a screw or pin: solder there blocks it",
+                f"a hole of {with_unit(screw.drill_mm, MM, '.2g')} for a screw or pin: solder there blocks it",
             )
         if sum(one.opening.area_mm2 for one in openings) >= PLANE_MM2:
             return (
@@ -404,7 +405,7 @@ class _Maker:
             one if one == was else _rounded(one) for one, was in ((across, wide), (along, long))
         )
         shift = (long - along) / 2  # what is taken off, is taken off at the inner end
-        said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along:.2f} mm"
+        said = f"{wide:.2f} × {with_unit(long, MM, 2)} becomes {across:.2f} × {with_unit(along, MM, 2)}"
         return ChangeKind.NARROW, (frame.ring(rectangle(along, across, shift)),), said
 
     def _lengthen(
@@ -435,8 +436,9 @@ class _Maker:
             )
         if along + beyond < long + 0.02 and across < wide + 0.02:
             return None
-        said = f"{wide:.2f} × {long:.2f} mm becomes {across:.2f} × {along + beyond:.2f} mm" + (
-            ", outwards: the solder draws back to the pad" if beyond else ""
+        said = (
+            f"{wide:.2f} × {with_unit(long, MM, 2)} becomes {across:.2f} × {with_unit(along + beyond, MM, 2)}"
+            + (", outwards: the solder draws back to the pad" if beyond else "")
         )
         return (
             ChangeKind.LENGTHEN,
@@ -496,7 +498,7 @@ class _Maker:
         if grown + more < 0.03:
             return None
         said = (
-            f"{frame.along_mm:.2f} × {frame.across_mm:.2f} mm becomes {along:.2f} × {across:.2f} mm"
+            f"{frame.along_mm:.2f} × {with_unit(frame.across_mm, MM, 2)} becomes {along:.2f} × {with_unit(across, MM, 2)}"
             + (", over the mask: the solder draws back to the pad" if more else "")
         )
         return (

@@ -13,6 +13,7 @@ from yellowfen.core.deposit.fillet import Wanted
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import VEHICLE_G_CM3, Paste
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 # Gauge to inner diameter, mm [from memory: usual stainless blunt needles].
@@ -178,7 +179,7 @@ def line_across(pitch_mm: float) -> str:
     return (
         ""
         if pitch_mm >= LINE_PITCH_MM
-        else f"at {pitch_mm:g} mm pitch a line across the row bridges: use one dot per pad, or a stencil"
+        else f"at {with_unit(pitch_mm, MM)} pitch a line across the row bridges: use one dot per pad, or a stencil"
     )
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, Point
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 SCRAP_MM = constant(
@@ -71,7 +72,7 @@ class Fixture:
     @property
     def before(self) -> tuple[str, ...]:
         """What must be so before the first print, in a few words each."""
-        raised = (f"raised by {self.spacers_mm:g} mm",) if self.spacers_mm else ()
+        raised = (f"raised by {with_unit(self.spacers_mm, MM)}",) if self.spacers_mm else ()
         return (
             "Paste at room temperature and stirred",
             *raised,
@@ -200,7 +201,7 @@ def _raised_mm(beneath_mm: float) -> float:
 
 def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     said = [
-        f"Scraps must be {board.thickness_mm:g} mm thick like the board: the stencil must lie flat, or paste runs sideways.",
+        f"Scraps must be {with_unit(board.thickness_mm, MM)} thick like the board: the stencil must lie flat, or paste runs sideways.",
         f"Paste at room temperature and stirred: {warm or 'closed, until it is at room temperature'}; cold paste tears and collects dew.",
         "Clean board and stencil with alcohol, let it dry; align pad by pad at two far corners, then tape the hinge so that the stencil cannot lift.",
         "One stroke at 45 to 60°, firm enough to wipe the stencil clean; lift the stencil straight up at the hinge.",
@@ -209,6 +210,6 @@ def _reminders(board: Board, beneath: float, warm: str) -> tuple[str, ...]:
     if beneath > 0:
         said.insert(
             1,
-            f"Parts underneath stand {beneath:.1f} mm high: raise board and scraps on spacers of at least {_raised_mm(beneath):g} mm, one under the middle.",
+            f"Parts underneath stand {with_unit(beneath, MM, 1)} high: raise board and scraps on spacers of at least {with_unit(_raised_mm(beneath), MM)}, one under the middle.",
         )
     return tuple(said)

@@ -29,6 +29,7 @@ from yellowfen.core.deposit.fillet import Wanted, wanted
 from yellowfen.core.deposit.leadless import by_hand
 from yellowfen.core.metal.paste import DISPENSE_SHARE, Paste
 from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -210,7 +211,7 @@ def _part_steps(
             yield step
     pitch = part.package.pitch_mm
     fine = (
-        f"{pitch:.2g} mm pitch: paste by hand bridges here; use solder bumps by iron, or a stencil"
+        f"{with_unit(pitch, MM, '.2g')} pitch: paste by hand bridges here; use solder bumps by iron, or a stencil"
         if pitch <= FINE_MM + 1e-6 and len(part.package.lands) > 2
         else ""
     )

@@ -17,6 +17,7 @@ from yellowfen.core.deposit.fillet import Wanted, wanted
 from yellowfen.core.deposit.stencil import FOILS_MM, Release, releases, thickest_foil_mm
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import Land
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 BRIDGES = constant(
@@ -251,7 +252,9 @@ def _judged(
         if thickest is not None and foil_mm > thickest + 1e-9:
             too_thick = True
             pitch = ground.lands[(ref, pin)][0].package.pitch_mm
-            warnings.append(f"{pitch:.2g} mm pitch needs a stencil of {thickest:g} mm at most")
+            warnings.append(
+                f"{with_unit(pitch, MM, '.2g')} pitch needs a stencil of {with_unit(thickest, MM)} at most"
+            )
     bridge = bridges.get(opening.pad, 0.0) if opening.pad is not None else 0.0
     if bridge >= BRIDGES:
         warnings.append(f"{amount * 1000:.0f} nl of solder at this gap bridge to the next pin")

@@ -25,6 +25,7 @@ from yellowfen.core.deposit.judge import Judged
 from yellowfen.core.deposit.stencil import HAND_SPREAD
 from yellowfen.core.metal.paste import DISPENSE_SHARE, Paste
 from yellowfen.core.part.package import JointKind, Land, Package
+from yellowfen.core.quantity.units import MICRONS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -90,7 +91,7 @@ class Leadless:
     @property
     def sentence(self) -> str:
         """What to take away: whether the edges touch, and by how much."""
-        edge = f"the edges {'touch' if self.settled.touches else 'stay open'}: they stand {1000 * self.settled.crown_mm:.0f} µm high, the exposed pad alone holds it at {1000 * self.settled.alone_mm:.0f} µm"
+        edge = f"the edges {'touch' if self.settled.touches else 'stay open'}: they stand {with_unit(1000 * self.settled.crown_mm, MICRONS, 0)} high, the exposed pad alone holds it at {with_unit(1000 * self.settled.alone_mm, MICRONS, 0)}"
         limit = (
             "they would touch even with twice as much on the exposed pad"
             if self.limit is None

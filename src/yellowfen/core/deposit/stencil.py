@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from yellowfen.core.board.board import Opening
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 AREA_RATIO = constant(
@@ -173,7 +174,7 @@ def _warnings(
         said.append(f"area ratio {ratio:.2f}, needed {AREA_RATIO:g}: it releases badly")
     if slot and aspect < ASPECT_RATIO:
         said.append(
-            f"aspect ratio {aspect:.1f}, needed {ASPECT_RATIO:g}: the slot is too narrow for {foil_mm:g} mm"
+            f"aspect ratio {aspect:.1f}, needed {ASPECT_RATIO:g}: the slot is too narrow for {with_unit(foil_mm, MM)}"
         )
     if balls < BALLS_ROUND and balls < (
         need := BALLS_ROUND if _is_round(opening) else BALLS_ACROSS

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.deposit.stencil import HAND_SPREAD
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MG, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -141,5 +142,5 @@ def _said(weighings: Sequence[Weighing], factor: float, coarse: bool) -> str:
     last = weighings[-1]
     if coarse:
         needed = math.ceil(last.resolution_mg * math.sqrt(2 / 12) / (0.05 * last.expected_mg))
-        return f"the scale's {last.resolution_mg:g} mg is too coarse for {last.expected_mg:.0f} mg of paste: weigh {needed} boards together, or use a finer scale"
+        return f"the scale's {with_unit(last.resolution_mg, MG)} is too coarse for {with_unit(last.expected_mg, MG, 0)} of paste: weigh {needed} boards together, or use a finer scale"
     return f"the last print carried {100 * last.measured:.0f} % of the predicted paste; from now on {factor:.2f} of it is expected"

@@ -27,6 +27,7 @@ from yellowfen.core.heat.source import (
 )
 from yellowfen.core.heat.surface import INSULATING_REST_W_M2K, METAL_REST_W_M2K
 from yellowfen.core.part.package import JointKind, Land
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 REFRESH_S = 0.1
@@ -201,7 +202,7 @@ def drive_of(scene: Scene, steps: Steps, nozzle_step_mm: float = 0.7) -> Drive:
     tallest = tallest_beneath_mm(scene)
     if isinstance(scene.source, HotPlate) and tallest > 0:
         warnings.append(
-            f"parts on the underside hold the board {tallest:.1f} mm off the plate: it heats slowly, if at all"
+            f"parts on the underside hold the board {with_unit(tallest, MM, 1)} off the plate: it heats slowly, if at all"
         )
     plate, state = _plate(scene)
     return Drive(

@@ -9,6 +9,7 @@ from yellowfen.core.heat.scene import Core, Deed, Held, Move, ShieldKind, Unders
 from yellowfen.core.heat.source import HotAir, HotPlate, Oven, Preheater, Source
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, LPM, with_unit
 from yellowfen.errors import InvalidValue
 
 MOST_TARGETS, MOST_MOVES = 400, 64
@@ -116,12 +117,14 @@ class HeatPlan:
     def in_words(self) -> str:
         """What is set, in a few words."""
         if self.source is SourceKind.PLATE:
-            return f"plate {self.plate.set_c:g} °C"
+            return f"plate {with_unit(self.plate.set_c, CELSIUS)}"
         if self.source is SourceKind.OVEN:
-            return f"oven up to {max(point[1] for point in self.oven.curve):g} °C"
-        below = f", {self.preheater.celsius:g} °C from below" if self.preheater else ""
+            return f"oven up to {with_unit(max(point[1] for point in self.oven.curve), CELSIUS)}"
+        below = (
+            f", {with_unit(self.preheater.celsius, CELSIUS)} from below" if self.preheater else ""
+        )
         foil = f", {self.shield_kind} over {', '.join(self.shields)}" if self.shields else ""
-        return f"{self.air.outlet_c:g} °C, {self.air.flow_lpm:g} L/min, {self.air.nozzle_words} nozzle{below}{foil}"
+        return f"{with_unit(self.air.outlet_c, CELSIUS)}, {with_unit(self.air.flow_lpm, LPM)}, {self.air.nozzle_words} nozzle{below}{foil}"
 
     def heat_source(self) -> Source:
         """The source of heat that the plan works with."""

@@ -18,6 +18,7 @@ from yellowfen.core.heat.rehearsal import HeatState, Prepared, advance
 from yellowfen.core.heat.scene import Deed, Move, Scene, Side
 from yellowfen.core.heat.story import MAX_LIQUID_S
 from yellowfen.core.part.hanging import falls, load_g_in2
+from yellowfen.core.quantity.units import CELSIUS, SECONDS, with_unit
 
 LONGEST_AFTER_HEAT_S = 60.0
 
@@ -153,8 +154,8 @@ def harms(seen: Watch, state: HeatState) -> list[Harm]:
     for number in np.flatnonzero(passed >= 0).tolist():
         part = seen.scene.parts[number]
         if part.ref not in seen.scene.spared:
-            short = f"{part.ref} passes {part.package.limit_c:.0f} °C"
-            whole = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
+            short = f"{part.ref} passes {with_unit(part.package.limit_c, CELSIUS, 0)}"
+            whole = f"{part.ref} passes its limit of {with_unit(part.package.limit_c, CELSIUS, 0)} ({part.package.limit_why})"
             found.append(Harm(at_s=float(passed[number]), ref=part.ref, short=short, whole=whole))
     for ref, at in loose_s(seen, state).items():
         if ref in seen.falling:
@@ -163,7 +164,7 @@ def harms(seen: Watch, state: HeatState) -> list[Harm]:
     for index in () if seen.scene.lifting else seen.target_joints:
         if state.joint_record[index, k.R_ABOVE] > MAX_LIQUID_S:
             ref, pin = seen.names[index]
-            long = f"molten for more than {MAX_LIQUID_S:.0f} s"
+            long = f"molten for more than {with_unit(MAX_LIQUID_S, SECONDS, 0)}"
             found.append(
                 Harm(
                     at_s=float(state.joint_record[index, k.R_MELT_END]) + MAX_LIQUID_S,

@@ -14,6 +14,7 @@ import numpy as np
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import Array, Scene
 from yellowfen.core.metal.alloy import Alloy, alloy_named
+from yellowfen.core.quantity.units import CELSIUS, span_with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 _C, _M = Mark.COMMON_PRACTICE, Mark.FROM_MEMORY
@@ -195,7 +196,7 @@ def _wanted(times: Array, joints: Array, alloy: Alloy) -> tuple[ProfileFigure, .
     liquid = [_seconds(times, joints[:, i] > alloy.liquidus_c) for i in range(joints.shape[1])]
     return (
         ProfileFigure(
-            name=f"soak, {low:.0f} to {high:.0f} °C",
+            name=f"soak, {span_with_unit(low, high, CELSIUS, 0)}",
             value=_soak_s(times, coldest, low, high),
             low=SOAK_LOW_S,
             high=SOAK_HIGH_S,

@@ -20,6 +20,7 @@ from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.described import described, measure
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -372,7 +373,7 @@ def _names_of(parts: tuple[PlacedPart, ...], width_mm: float, height_mm: float) 
         if not part.stands_on(width_mm, height_mm):
             raise InvalidValue(
                 f"parts.{part.ref}",
-                f"lies outside the board ({part.x_mm:g}, {part.y_mm:g} mm); check its place and the origin",
+                f"lies outside the board ({part.x_mm:g}, {with_unit(part.y_mm, MM)}); check its place and the origin",
             )
     return frozenset(known)
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.heat.scene import Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Iron, Oven
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 
 ROUNDING_K = 2.0
 CONTROL_SWING_K = 40.0
@@ -57,9 +58,9 @@ def fault_of(scene: Scene, found: Extremes, put_in_j: float, lost_j: float, stor
     if not (math.isfinite(found.lowest_k) and math.isfinite(found.highest_k)):
         return "a temperature without a number"
     if not found.highest_k <= high + ROUNDING_K:
-        return f"{found.highest_k + scene.ambient_c:.0f} °C, hotter than any source of heat"
+        return f"{with_unit(found.highest_k + scene.ambient_c, CELSIUS, 0)}, hotter than any source of heat"
     if not found.lowest_k >= low - ROUNDING_K:
-        return f"{found.lowest_k + scene.ambient_c:.0f} °C, colder than the room"
+        return f"{with_unit(found.lowest_k + scene.ambient_c, CELSIUS, 0)}, colder than the room"
     missing = abs(put_in_j - lost_j - stored_j)
     if not missing <= max(
         UNACCOUNTED_SHARE * max(abs(put_in_j), abs(stored_j), abs(lost_j)), UNACCOUNTED_J

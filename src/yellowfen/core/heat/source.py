@@ -12,6 +12,7 @@ from enum import StrEnum
 from yellowfen.core.heat.surface import BARE_METAL_EMISSIVITY, EMISSIVITY
 from yellowfen.core.quantity.described import described, measure
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import SECONDS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -152,7 +153,8 @@ class Oven:
             in_range("source.curve", wall, -10, 600, "°C")
             if not at > last:
                 raise InvalidValue(
-                    "source.curve", f"the times must rise; {at:g} s comes after {last:g} s"
+                    "source.curve",
+                    f"the times must rise; {with_unit(at, SECONDS)} comes after {with_unit(last, SECONDS)}",
                 )
             last = at
 

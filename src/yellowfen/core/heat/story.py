@@ -16,6 +16,7 @@ from yellowfen.core.heat.rehearsal import JointStory, Rehearsal
 from yellowfen.core.heat.scene import PlacedPart, Scene, Side
 from yellowfen.core.part.hanging import HANGS_G_IN2, falls, load_g_in2
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.quantity.units import CELSIUS, GRAMS, SECONDS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 FLUX_THINS_C = constant(
@@ -192,7 +193,9 @@ def together(events: Sequence[Event]) -> tuple[Event, ...]:
         first, last = alike[0], alike[-1]
         names = ", ".join(dict.fromkeys(event.ref for event in alike[:MOST_ALIKE]))
         until = (
-            "" if last.at_s - first.at_s < 1 else f", the last, {last.ref}, at {last.at_s:.0f} s"
+            ""
+            if last.at_s - first.at_s < 1
+            else f", the last, {last.ref}, at {with_unit(last.at_s, SECONDS, 0)}"
         )
         said = f"{_TOGETHER[kind]}: {names} and {len(alike) - MOST_ALIKE} more{until}"
         told.append(Event(at_s=first.at_s, kind=kind, ref=first.ref, sentence=said, last=True))
@@ -229,9 +232,7 @@ def _melted(ref: str, joints: list[JointStory], rehearsal: Rehearsal) -> Event:
         return Event(at_s=done, kind=EventKind.ALL_MOLTEN, ref=ref, sentence=said)
     cold = [joint for joint in joints if joint.melt_end_s is None]
     coldest = min(joint.peak_c for joint in cold)
-    said = (
-        f"{len(cold)} of {len(joints)} joints of {ref} never melt (coldest peak {coldest:.0f} °C)"
-    )
+    said = f"{len(cold)} of {len(joints)} joints of {ref} never melt (coldest peak {with_unit(coldest, CELSIUS, 0)})"
     end = rehearsal.model.simulated_s
     return Event(at_s=end, kind=EventKind.NEVER_MELTS, ref=ref, sentence=said)
 
@@ -249,7 +250,7 @@ def _neighbour_events(part: PlacedPart, rehearsal: Rehearsal) -> list[Event]:
         said = f"{ref} on the underside is loose but holds ({load:.0f} of {HANGS_G_IN2:.0f} g/in²): do not knock"
         if falls(load):
             kind = EventKind.FALLS
-            said = f"{ref} on the underside falls: {load:.0f} g per square inch of pad, the limit is {HANGS_G_IN2:.0f}"
+            said = f"{ref} on the underside falls: {with_unit(load, GRAMS, 0)} per square inch of pad, the limit is {HANGS_G_IN2:.0f}"
     melts = f"neighbour {ref} begins to melt"
     return [*_at(first, EventKind.NEIGHBOUR_MELTS, ref, melts), *_at(loose, kind, ref, said)]
 
@@ -277,7 +278,11 @@ def _tombstone_events(ref: str, joints: list[JointStory]) -> list[Event]:
     other = second.melt_start_s
     if other is not None and other - first.melt_end_s < TOMBSTONE_S:
         return []
-    lag = "never melts" if other is None else f"melts {other - first.melt_end_s:.1f} s later"
+    lag = (
+        "never melts"
+        if other is None
+        else f"melts {with_unit(other - first.melt_end_s, SECONDS, 1)} later"
+    )
     return [
         Event(
             at_s=first.melt_end_s,
@@ -298,7 +303,7 @@ def _pad_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     pad = all_molten_s(hidden)
     if edge is None or not hidden or (pad is not None and pad - edge < 0.5):
         return []
-    said = "never melts" if pad is None else f"melts {pad - edge:.1f} s later"
+    said = "never melts" if pad is None else f"melts {with_unit(pad - edge, SECONDS, 1)} later"
     return [
         Event(
             at_s=edge,
@@ -313,7 +318,7 @@ def _crust_events(ref: str, rehearsal: Rehearsal) -> list[Event]:
     warm = flux_time_s(rehearsal, ref)
     if warm <= FLUX_LIFE_S:
         return []
-    said = f"flux at {ref} is hot for {warm:.0f} s before the solder melts: it dries to a grey crust; preheat shorter, finish hotter"
+    said = f"flux at {ref} is hot for {with_unit(warm, SECONDS, 0)} before the solder melts: it dries to a grey crust; preheat shorter, finish hotter"
     return [Event(at_s=rehearsal.model.simulated_s, kind=EventKind.CRUST, ref=ref, sentence=said)]
 
 
@@ -380,7 +385,7 @@ def _limit_events(scene: Scene, rehearsal: Rehearsal) -> list[Event]:
             at_s=part.limit_passed_s,
             kind=EventKind.LIMIT_PASSED,
             ref=part.ref,
-            sentence=f"{part.ref} passes its limit of {part.limit_c:.0f} °C ({part.limit_why})",
+            sentence=f"{part.ref} passes its limit of {with_unit(part.limit_c, CELSIUS, 0)} ({part.limit_why})",
         )
         for part in rehearsal.parts
         if part.limit_passed_s is not None

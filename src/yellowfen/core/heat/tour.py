@@ -21,6 +21,7 @@ from yellowfen.core.heat.tour_search import ANY, BestTour, Left, TourWish, begun
 from yellowfen.core.heat.tour_walk import TourModel, Walk, walk
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.quantity.units import CELSIUS, SECONDS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import Refused
 
@@ -197,7 +198,7 @@ def _too_often(scene: Scene, risks: Risks) -> list[Left]:
     ] + [
         Left(
             ref=ref,
-            why=f"its body passes {scene.part(ref).package.limit_c:.0f} °C in"
+            why=f"its body passes {with_unit(scene.part(ref).package.limit_c, CELSIUS, 0)} in"
             f" {risks.harmed_in[ref]} {of_all}",
         )
         for ref in cooked
@@ -266,7 +267,7 @@ def leave_off(scene: Scene, seen: Rehearsal) -> tuple[Left, ...]:
     return tuple(
         Left(
             ref=part.ref,
-            why=f"its body passes {part.limit_c:.0f} °C at {part.limit_passed_s:.0f} s",
+            why=f"its body passes {with_unit(part.limit_c, CELSIUS, 0)} at {with_unit(part.limit_passed_s, SECONDS, 0)}",
         )
         for part in seen.parts
         if part.limit_passed_s is not None and part.ref in top

@@ -23,6 +23,7 @@ from yellowfen.core.heat.tour_stops import (
     warming,
 )
 from yellowfen.core.heat.tour_walk import Charge, TourModel, Walk
+from yellowfen.core.quantity.units import CELSIUS, SECONDS, with_unit
 from yellowfen.errors import InvalidValue, Refused
 
 HEIGHTS_MM = (15.0, 10.0, 22.0, 30.0)
@@ -177,10 +178,10 @@ def for_the_iron(scene: Scene, seen: Walk) -> list[Left]:
     for ref in scene.targets:
         if ref in seen.harmed:
             limit = scene.part(ref).package.limit_c
-            why = f"its body passes {limit:.0f} °C before all of its joints melt"
+            why = f"its body passes {with_unit(limit, CELSIUS, 0)} before all of its joints melt"
             found.append(Left(ref=ref, why=why))
         elif ref in seen.cold:
-            why = f"it does not melt in {LONGEST_STOP_S:.0f} s with this air"
+            why = f"it does not melt in {with_unit(LONGEST_STOP_S, SECONDS, 0)} with this air"
             found.append(Left(ref=ref, why=why))
     return found
 

@@ -38,6 +38,7 @@ from yellowfen.core.heat.window import (
     worth,
 )
 from yellowfen.core.metal.alloy import alloy_named
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -162,7 +163,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
         if 4 <= height <= 80:
             yield Arrangement(
                 f"height {height:g}",
-                f"{word}: {height:g} mm away",
+                f"{word}: {with_unit(height, MM)} away",
                 with_setting(scene, Axis.HEIGHT, height),
             )
     yield Arrangement("warm", "preheat the area longer", warmed(scene))
@@ -170,7 +171,7 @@ def arrangements(scene: Scene, bench: Bench) -> Iterator[Arrangement]:
         if abs(nozzle - scene.source.narrow_mm) > 0.3:
             yield Arrangement(
                 f"nozzle {nozzle:g}",
-                f"the {nozzle:g} mm nozzle",
+                f"the {with_unit(nozzle, MM)} nozzle",
                 replace(scene, source=scene.source.with_round(nozzle)),
             )
     if bench.preheater is not None and scene.preheater is None:

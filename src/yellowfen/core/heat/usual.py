@@ -20,6 +20,7 @@ from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.metal.alloy import Alloy, alloy_named
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.errors import InvalidValue
 
 LOOK = replace(COARSE, part_step_s=0.12, nozzle_step_mm=3.0)
@@ -106,7 +107,7 @@ def _air(scene: Scene, doubts: Doubts) -> Usual:
     stop = sure.harm.low
     says = ""
     if stop is not None and stop < end + MARGIN_S:
-        says = f"The heat must stop at {stop:.0f} s, before the latest melt time ({end:.0f} s): {sure.harm_why}. One melt test narrows the band."
+        says = f"The heat must stop at {with_unit(stop, SECONDS, 0)}, before the latest melt time ({with_unit(end, SECONDS, 0)}): {sure.harm_why}. One melt test narrows the band."
         end = max(stop - MARGIN_S, flows)
     return Usual(_with_seconds(scene, last, max(round(end + MARGIN_S - before), 3.0)), None, says)
 
@@ -262,7 +263,7 @@ def _best(
 def _said(scene: Scene, index: float, best: Scene, profile: Profile) -> Usual:
     raised = tallest_beneath_mm(scene) if isinstance(scene.source, HotPlate) else 0.0
     under = (
-        f"Parts on the underside hold the board {raised:.1f} mm off the plate: it heats slowly. "
+        f"Parts on the underside hold the board {with_unit(raised, MM, 1)} off the plate: it heats slowly. "
         if raised
         else ""
     )

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from yellowfen.core.deposit.fillet import UNDER_FOOT_MM, lead_of
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -98,7 +99,7 @@ class Criterion:
     @property
     def says(self) -> str:
         word = "at most" if self.at_most else "at least"
-        return f"{self.name}: {word} {self.limit_mm:.2f} mm ({self.basis})"
+        return f"{self.name}: {word} {with_unit(self.limit_mm, MM, 2)} ({self.basis})"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -209,7 +210,7 @@ def _lead(shape: Shape, grade: int, by: Limits) -> tuple[Criterion, ...]:
             name="side overhang",
             limit_mm=over,
             at_most=True,
-            basis=f"{by.side:.0f} % of the lead's width, {by.over_most_mm:g} mm at most",
+            basis=f"{by.side:.0f} % of the lead's width, {with_unit(by.over_most_mm, MM)} at most",
         ),
         Criterion(
             name="end joint width",

@@ -15,6 +15,7 @@ from enum import StrEnum
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, MM, with_unit
 from yellowfen.core.run.washing import WashStep
 from yellowfen.core.source.mark import Mark, constant
 
@@ -241,7 +242,9 @@ class Hidden:
 
     @property
     def says(self) -> str:
-        return f"{self.ref}: {self.gap_mm:.2f} mm gap, {self.way_mm:.1f} mm deep"
+        return (
+            f"{self.ref}: {with_unit(self.gap_mm, MM, 2)} gap, {with_unit(self.way_mm, MM, 1)} deep"
+        )
 
 
 def hiding(parts: Iterable[BoardPart], plan: CleaningPlan, wash: Wash) -> tuple[Hidden, ...]:
@@ -381,7 +384,7 @@ def _dried(minutes: float, plan: CleaningPlan) -> Iterator[WashStep]:
     yield WashStep(
         title=f"Dry {minutes_said(minutes)}",
         least_min=minutes,
-        detail=f"at {plan.dry_c:.0f} °C{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, moving air does not help under bodies",
+        detail=f"at {with_unit(plan.dry_c, CELSIUS, 0)}{' in moving air' if plan.moving_air else ''}, before any power; warmth shortens it, moving air does not help under bodies",
     )
     yield WashStep(
         title="Inspect in low light from the side",

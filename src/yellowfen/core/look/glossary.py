@@ -52,7 +52,7 @@ _TERMS = (
     ),
     Term(
         "thermal relief",
-        "narrow spokes between a pad and a plane; they let the pad get hot enough to solder",
+        "narrow strips of copper between a pad and a plane; they let the pad get hot enough to solder",
         ("relief",),
     ),
     Term(
@@ -101,7 +101,7 @@ _TERMS = (
     Term("withdraw", "take the heat away, without moving the board"),
     Term(
         "molten",
-        "fully liquid: the solder shines, and a nudged part slides back by itself",
+        "melted through: the solder shines, and a nudged part slides back by itself",
         ("reflowed", "reflow", "melts", "melt"),
     ),
     Term(

@@ -14,6 +14,7 @@ from yellowfen.core.deposit.by_hand import wire_mm
 from yellowfen.core.look.risk import Known
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import Land, Package
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.rework.pads import WICK_TAKES
 from yellowfen.core.run.pad_heats import MOST_HEATS
 from yellowfen.core.run.pads import FOR_SPARES, REMEDIES
@@ -173,9 +174,9 @@ class Mend:
     def amounts(self) -> str:
         """Solder to take off or add, in words; "" where none is."""
         if self.wick_mm > 0:
-            return f"{self.off_mm3:.2g} mm³ off: {max(self.wick_mm, 0.5):.1f} mm of {WICK_MM:g} mm solder wick"
+            return f"{self.off_mm3:.2g} mm³ off: {with_unit(max(self.wick_mm, 0.5), MM, 1)} of {with_unit(WICK_MM, MM)} solder wick"
         if self.wire_mm > 0:
-            return f"{-self.off_mm3:.2g} mm³ on: {max(self.wire_mm, 0.1):.1f} mm of 0.5 mm wire"
+            return f"{-self.off_mm3:.2g} mm³ on: {with_unit(max(self.wire_mm, 0.1), MM, 1)} of 0.5 mm wire"
         return ""
 
 
@@ -342,7 +343,7 @@ def _too_little(fault: Fault) -> Cause:
 
 def _narrow(fault: Fault) -> Cause:
     gap = fault.gap_mm
-    figure = "" if gap is None else f"gap {gap:.2f} mm"
+    figure = "" if gap is None else f"gap {with_unit(gap, MM, 2)}"
     weight = 0.4 if gap is None else min(NARROW_MM / max(gap, 0.05), 2.0)
     return Cause(
         says="a narrow gap",
@@ -354,7 +355,7 @@ def _narrow(fault: Fault) -> Cause:
 
 def _spent(fault: Fault) -> Cause:
     long = fault.liquid_s
-    figure = "" if long is None else f"molten for {long:.0f} s"
+    figure = "" if long is None else f"molten for {with_unit(long, SECONDS, 0)}"
     weight = 0.3 if long is None else min(long / LONG_LIQUID_S, 2.0)
     return Cause(
         says="spent flux", figure=figure, weight=weight, prevent="more flux; hotter and shorter"
@@ -375,7 +376,7 @@ def _cold(fault: Fault) -> Cause:
     )
     weight = {"plane": 1.2, "relief": 0.8}.get(fault.known.tie, 0.3)
     if fault.liquid_s is not None and fault.liquid_s < SHORT_LIQUID_S:
-        parts.append(f"molten for {fault.liquid_s:.1f} s only")
+        parts.append(f"molten for {with_unit(fault.liquid_s, SECONDS, 1)} only")
         weight += 1.0
     prevent = "preheat the board; stay longer there; thermal relief on the next revision"
     return Cause(

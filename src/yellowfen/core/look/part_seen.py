@@ -24,6 +24,7 @@ from yellowfen.core.look.picture_fit import (
 )
 from yellowfen.core.part.package import HIDDEN, JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 
 Ring = tuple[tuple[float, float], ...]
 FURTHEST_MM = 5.0
@@ -243,7 +244,7 @@ class JointSeen:
     def says(self) -> str:
         side = next((one for one in self.limits if one.name == "side overhang"), None)
         shares = f", {100 * self.share:.0f} % of what is allowed" if side and side.limit_mm else ""
-        return f"{self.side_mm:.2f} mm over the side{shares}"
+        return f"{with_unit(self.side_mm, MM, 2)} over the side{shares}"
 
 
 def joints_seen(

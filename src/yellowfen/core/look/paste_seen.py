@@ -22,6 +22,7 @@ from yellowfen.core.look.flat_picture import NEAR_MM, Flat, Mask, even_light, la
 from yellowfen.core.look.picture_fit import Array, PictureFit, blurred
 from yellowfen.core.look.print_offset import print_offset
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 
@@ -109,10 +110,10 @@ class Between:
     @property
     def says(self) -> str:
         if len(self.touches) > 1:
-            return f"between {self.touches[0]} and {self.touches[1]}, {self.wide_mm:.2f} mm wide"
+            return f"between {self.touches[0]} and {self.touches[1]}, {with_unit(self.wide_mm, MM, 2)} wide"
         if self.touches:
-            return f"beside {self.touches[0]}, {self.wide_mm:.2f} mm wide"
-        return f"at {self.x_mm:.1f}, {self.y_mm:.1f} mm, {self.wide_mm:.2f} mm wide"
+            return f"beside {self.touches[0]}, {with_unit(self.wide_mm, MM, 2)} wide"
+        return f"at {self.x_mm:.1f}, {with_unit(self.y_mm, MM, 1)}, {with_unit(self.wide_mm, MM, 2)} wide"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -154,7 +155,7 @@ class PrintSeen:
         if not self.told:
             return "All pads look the same here: all printed, or none. Move the threshold, or use light from the side."
         if self.verdict == "wipe" and 100 * self.off_share > OFF_SHARE:
-            return f"Wipe it and print again: the whole print is shifted by {math.hypot(self.dx_mm, self.dy_mm):.2f} mm, {100 * self.off_share:.0f} % of the narrowest pad."
+            return f"Wipe it and print again: the whole print is shifted by {with_unit(math.hypot(self.dx_mm, self.dy_mm), MM, 2)}, {100 * self.off_share:.0f} % of the narrowest pad."
         if self.verdict == "wipe":
             return f"Wipe it and print again: {counted(len(self.thin), 'pad lacks', 'pads lack')} paste, {counted(len(self.between), 'place has', 'places have')} paste between pads."
         if self.verdict == "mend":

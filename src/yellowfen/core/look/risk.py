@@ -15,6 +15,7 @@ from statistics import NormalDist
 
 from yellowfen.core.board.board import BoardPart
 from yellowfen.core.part.package import HIDDEN, JointKind, Land
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.rework.legs import coplanar_mm
 from yellowfen.core.source.mark import Mark, constant
 
@@ -234,9 +235,11 @@ def judged(part: BoardPart, facts: PartFacts) -> list[Joint]:
         times, why = _times(land, known, facts)
         off = off_paste(part, land, known.paste_mm, facts.lift_mm)
         odds = base / (1.0 - base) * times + off / (1.0 - off)
-        if off > 0.01:
-            high = "" if facts.lift_mm is None else f" {facts.lift_mm:.2f} mm"
-            why.append(f"its lead may be bent up{high} over {known.paste_mm:.2f} mm of paste")
+        if off > 0.01 and known.paste_mm is not None:
+            high = "" if facts.lift_mm is None else f" {with_unit(facts.lift_mm, MM, 2)}"
+            why.append(
+                f"its lead may be bent up{high} over {with_unit(known.paste_mm, MM, 2)} of paste"
+            )
         found.append(
             Joint(
                 ref=part.ref,
@@ -291,9 +294,12 @@ def _times(land: Land, known: Known, facts: PartFacts) -> tuple[float, list[str]
     if facts.late:
         times, why = times * LATE_TIMES, [*why, "it melted later than predicted"]
     if facts.liquid_s is not None and facts.liquid_s < SHORT_S:
-        times, why = times * SHORT_TIMES, [*why, f"only {facts.liquid_s:.0f} s molten"]
+        times, why = (
+            times * SHORT_TIMES,
+            [*why, f"only {with_unit(facts.liquid_s, SECONDS, 0)} molten"],
+        )
     if facts.liquid_s is not None and facts.liquid_s > LONG_S:
-        times, why = times * LONG_TIMES, [*why, f"{facts.liquid_s:.0f} s molten"]
+        times, why = times * LONG_TIMES, [*why, f"{with_unit(facts.liquid_s, SECONDS, 0)} molten"]
     if land.kind in HIDDEN:
         times, why = times * HIDDEN_TIMES, [*why, "under the body"]
     if known.row_end:

@@ -21,6 +21,7 @@ from yellowfen.core.heat.rehearsal import Resolution, advance, first_state, prep
 from yellowfen.core.heat.scene import Deed, Move, Scene
 from yellowfen.core.heat.source import Iron
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, SECONDS, with_unit
 from yellowfen.core.rework.pads import longest_dwell_s
 from yellowfen.core.source.mark import Mark, constant
 
@@ -65,11 +66,11 @@ class Touches:
     def says(self) -> str:
         """All of it in a line."""
         if self.touch_s is None:
-            return f"it does not melt within {self.longest_s:.0f} s per touch: use a larger tip, or preheat the board"
+            return f"it does not melt within {with_unit(self.longest_s, SECONDS, 0)} per touch: use a larger tip, or preheat the board"
         if self.pause_s is None:
-            hot = f"the body reaches {self.body_peak_c:.0f} °C, its limit is {self.limit_c:.0f} °C"
-            return f"{self.touch_s:.1f} s, once, or by air: {hot}"
-        return f"{self.touch_s:.1f} s a touch, {self.longest_s:.0f} s at most; {self.pause_s:.0f} s pause, {self.touches} touches (body {self.body_peak_c:.0f} of {self.limit_c:.0f} °C)"
+            hot = f"the body reaches {with_unit(self.body_peak_c, CELSIUS, 0)}, its limit is {with_unit(self.limit_c, CELSIUS, 0)}"
+            return f"{with_unit(self.touch_s, SECONDS, 1)}, once, or by air: {hot}"
+        return f"{with_unit(self.touch_s, SECONDS, 1)} a touch, {with_unit(self.longest_s, SECONDS, 0)} at most; {with_unit(self.pause_s, SECONDS, 0)} pause, {self.touches} touches (body {self.body_peak_c:.0f} of {with_unit(self.limit_c, CELSIUS, 0)})"
 
 
 def body_peak_k(

@@ -6,6 +6,7 @@ memory.
 
 from dataclasses import dataclass
 
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -42,7 +43,7 @@ class Alloy:
     @property
     def plain_name(self) -> str:
         """What a builder calls it."""
-        return f"{self.name} ({self.liquidus_c:g} °C)"
+        return f"{self.name} ({with_unit(self.liquidus_c, CELSIUS)})"
 
 
 _TABLE = (

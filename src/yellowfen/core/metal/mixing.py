@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from yellowfen.core.metal.alloy import Alloy, alloy_named
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -152,7 +153,7 @@ def _bismuth_and_lead(there: frozenset[str], part: str) -> Iterable[Reaction]:
     if {"Bi", "Pb"} <= there:
         yield Reaction(
             title="Bismuth meets lead",
-            what=f"Even traces of either can leave liquid near {LAST_LIQUID_C:g} °C in the joint: it falls apart on a warm board.",
+            what=f"Even traces of either can leave liquid near {with_unit(LAST_LIQUID_C, CELSIUS)} in the joint: it falls apart on a warm board.",
             remedy="Use a solder without bismuth, or remove the leaded tin from the pads with solder wick (and change the parts) before pasting.",
             weight=3,
             mark=Mark.FROM_MEMORY,
@@ -183,7 +184,7 @@ def _balls(metal: Alloy, paste: frozenset[str], part: str) -> Iterable[Reaction]
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
             title="Lead-free balls in a paste that melts lower",
-            what=f"The paste melts at {metal.liquidus_c:g} °C, the balls at about 217 °C: they may stay half joined.",
+            what=f"The paste melts at {with_unit(metal.liquidus_c, CELSIUS)}, the balls at about 217 °C: they may stay half joined.",
             remedy="Heat until the balls melt too (if the parts allow), or have leaded balls fitted. These joints are hidden: electrical test only.",
             weight=3,
             mark=Mark.COMMON_PRACTICE,

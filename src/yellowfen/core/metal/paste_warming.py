@@ -15,6 +15,7 @@ from functools import lru_cache
 from yellowfen.core.metal.alloy import SOLDER_CP_J_KGK
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MINUTES, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -209,7 +210,11 @@ class WarmUp:
         """How long it stands closed, as every page says it."""
         if not math.isfinite(self.open_h):
             return "the room's dew point is too close: dew would form whenever it is opened"
-        taken = f"{self.open_h:.1f} h" if self.open_h >= 1 else f"{60 * self.open_h:.0f} min"
+        taken = (
+            f"{self.open_h:.1f} h"
+            if self.open_h >= 1
+            else f"{with_unit(60 * self.open_h, MINUTES, 0)}"
+        )
         return (
             f"closed, {taken} out of the fridge by its size (makers of paste say {self.rule_h:g} h)"
         )

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from yellowfen.core.part.package import JointKind, Land
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.errors import InvalidValue
 
 LAYOUTS = ("one row", "two rows", "four rows", "grid", "two ends")
@@ -37,7 +38,7 @@ def lands_by_count(
         if wide >= pitch_mm:
             raise InvalidValue(
                 "land",
-                f"lands {wide:g} mm wide at {pitch_mm:g} mm pitch would touch; measure again",
+                f"lands {with_unit(wide, MM)} wide at {with_unit(pitch_mm, MM)} pitch would touch; measure again",
             )
     if layout in ("two rows", "four rows", "two ends"):
         in_range("apart", apart_mm, 0.3, 100, "mm")

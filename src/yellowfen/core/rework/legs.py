@@ -9,6 +9,7 @@ from enum import StrEnum
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import JointKind, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, MM, SECONDS, with_unit
 from yellowfen.core.run.pad_heats import MOST_HEATS
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
@@ -123,21 +124,22 @@ def fitness(passport: Passport, package: Package | None) -> Fitness:
         )
     if passport.liquid_s > MOST_LIQUID_S:
         return Fitness(
-            refused=f"its joints were molten for {passport.liquid_s:.0f} s in all; {MOST_LIQUID_S:.0f} is the limit",
+            refused=f"its joints were molten for {with_unit(passport.liquid_s, SECONDS, 0)} in all; {MOST_LIQUID_S:.0f} is the limit",
             first=(),
         )
     limit = passport.limit_c or (package.limit_c if package else None)
     if passport.peak_c is not None and limit is not None and passport.peak_c > limit:
         return Fitness(
-            refused=f"its body reached {passport.peak_c:.0f} °C; {limit:.0f} is the limit", first=()
+            refused=f"its body reached {with_unit(passport.peak_c, CELSIUS, 0)}; {limit:.0f} is the limit",
+            first=(),
         )
     first = []
     if most is not None and passport.lift_mm is not None and passport.lift_mm > most:
         first.append(
-            f"straighten the leads: {passport.lift_mm:.2f} mm above a flat plate, {most:.2f} at most"
+            f"straighten the leads: {with_unit(passport.lift_mm, MM, 2)} above a flat plate, {most:.2f} at most"
         )
     elif most is not None and not passport.straight:
-        first.append(f"lay it on a flat plate: every lead within {most:.2f} mm")
+        first.append(f"lay it on a flat plate: every lead within {with_unit(most, MM, 2)}")
     if not passport.cleaned:
         first.append("remove the old solder from the leads")
     if passport.open_h is None and (package is None or floor_life_of(package) is not None):

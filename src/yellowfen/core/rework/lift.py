@@ -20,6 +20,7 @@ from yellowfen.core.heat.source import HotAir, HotPlate
 from yellowfen.core.heat.sureness import Band, Sureness, band_of, watched_stop
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import JointKind
+from yellowfen.core.quantity.units import CELSIUS, SECONDS, with_unit
 from yellowfen.core.rework.ways_off import Matters
 from yellowfen.core.source.mark import Mark, constant
 
@@ -97,31 +98,32 @@ class LiftWindow:
     @property
     def sentence(self) -> str:
         """The answer in one sentence."""
-        if self.refused:
+        leave_s, molten_s = self.leave_s, self.opens.low
+        if self.refused and leave_s is not None and molten_s is not None:
             return (
-                f"Do not lift it with these settings: at {self.leave_s:.0f} s {self.leave_why}, and it is"
-                f" molten only after {self.opens.low:.0f} s. Shield what gets too hot, heat from"
+                f"Do not lift it with these settings: at {with_unit(leave_s, SECONDS, 0)} {self.leave_why}, and it is"
+                f" molten only after {with_unit(molten_s, SECONDS, 0)}. Shield what gets too hot, heat from"
                 " below, or choose another method."
             )
         if self.opens_s is None:
             return f"With these settings it is not certain that every joint melts: {self.more}."
         if self.closes_s is None:
-            return f"Lift from {self.opens_s:.0f} s on{self._kept_on}; no damage is predicted while the heat stays on."
+            return f"Lift from {with_unit(self.opens_s, SECONDS, 0)} on{self._kept_on}; no damage is predicted while the heat stays on."
         if not self.safe:
-            molten = f"Molten between {self.opens.low or 0.0:.0f} and {self.opens_s:.0f} s."
+            molten = f"Molten between {self.opens.low or 0.0:.0f} and {with_unit(self.opens_s, SECONDS, 0)}."
             if self.leave_s is None:
                 return (
                     f"{molten} Nudge it to be sure. Weak air does no harm; strong air shows early."
                 )
-            return f"{molten} Nudge it to be sure. Stop at {self.leave_s:.0f} s: {self.leave_why}."
-        return f"Lift between {self.opens_s:.0f} and {self.closes_s:.0f} s{self._kept_on}; then {self.closed_by}."
+            return f"{molten} Nudge it to be sure. Stop at {with_unit(self.leave_s, SECONDS, 0)}: {self.leave_why}."
+        return f"Lift between {self.opens_s:.0f} and {with_unit(self.closes_s, SECONDS, 0)}{self._kept_on}; then {self.closed_by}."
 
     @property
     def _kept_on(self) -> str:
         """What to mind where the moves end before the part may be lifted."""
         if self.opens_s is None or self.heat_s >= self.opens_s:
             return ""
-        return f", keep the heat on until then (the moves end at {self.heat_s:.0f} s: make the last one longer)"
+        return f", keep the heat on until then (the moves end at {with_unit(self.heat_s, SECONDS, 0)}: make the last one longer)"
 
 
 def lift_window(
@@ -209,7 +211,7 @@ def _harm(
         mine = part.ref in scene.targets
         limit, loose = sample.each_limit_s[place], sample.each_loose_s[place]
         if limit is not None and matters is not (Matters.BOARD if mine else Matters.PART):
-            said = f"{part.ref} passes its limit of {part.package.limit_c:.0f} °C ({part.package.limit_why})"
+            said = f"{part.ref} passes its limit of {with_unit(part.package.limit_c, CELSIUS, 0)} ({part.package.limit_why})"
             found.append((limit, said))
         if loose is not None and matters is not Matters.PART and _drops(part):
             found.append((loose, f"{part.ref} falls off the underside"))

@@ -17,6 +17,7 @@ from yellowfen.core.deposit.floating import SolderColumn, balance_mm, crown_mm, 
 from yellowfen.core.metal.alloy import SURFACE_TENSION_N_M
 from yellowfen.core.part.package import JointKind, Land, Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -195,7 +196,7 @@ def centring(package: Package, solder_mm3: float, lag_s: float = 0.0) -> Centrin
     if lag_s > LAG_S:
         return Centring(
             largest_mm=0.0,
-            why=f"its joints melt {lag_s:.0f} s apart: the first one holds while the part turns",
+            why=f"its joints melt {with_unit(lag_s, SECONDS, 0)} apart: the first one holds while the part turns",
             force_mn=force,
             resists_mn=resists,
         )
@@ -246,7 +247,9 @@ def _opening_of(side: str, pad: int, ring: tuple[Point, ...], shrink_mm: float) 
     """A pad's outline drawn in by so much all round. Raises InvalidValue where nothing is left."""
     shape = Polygon(ring).buffer(-shrink_mm, join_style="mitre")
     if shape.is_empty or shape.geom_type != "Polygon":
-        raise InvalidValue("shrink", f"{shrink_mm:g} mm on all sides leaves nothing of a pad")
+        raise InvalidValue(
+            "shrink", f"{with_unit(shrink_mm, MM)} on all sides leaves nothing of a pad"
+        )
     drawn = tuple((float(x), float(y)) for x, y in shape.exterior.coords[:-1])
     box = shape.minimum_rotated_rectangle.exterior.coords
     sides = sorted((math.dist(box[0], box[1]), math.dist(box[1], box[2])))

@@ -14,6 +14,7 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.part.hanging import falls, load_g_in2
 from yellowfen.core.part.package import Package
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.rework.pads import WICK_TAKES, Want
 from yellowfen.core.rework.plate_salvage import PART_S
@@ -238,7 +239,7 @@ def _hazard(
     if package.iron_only:
         return _kind(package), "keep it cool: shield it, or remove it first by iron"
     if package.heat_shy:
-        return _kind(package), f"shield it: {package.limit_c:.0f} °C at most"
+        return _kind(package), f"shield it: {with_unit(package.limit_c, CELSIUS, 0)} at most"
     if max(package.body_x_mm, package.body_y_mm) <= TINY_MM and apart <= TINY_NEAR_MM:
         return "tiny part", "it floats away first: count such parts before and after"
     if package.family == "crystal":
@@ -318,7 +319,7 @@ def _of_solder(answers: Answers) -> Iterator[Precaution]:
         leaded, free = ALLOYS["Sn63Pb37"].liquidus_c, ALLOYS["Sn96.5Ag3Cu0.5"].liquidus_c
         yield Precaution(
             about="Solder",
-            sentence=f"Test: iron at {(leaded + free) / 2:.0f} °C, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then the plan is for lead-free.",
+            sentence=f"Test: iron at {with_unit((leaded + free) / 2, CELSIUS, 0)}, flux, a spare joint. It melts: leaded. It does not: lead-free. Until then the plan is for lead-free.",
         )
     if answers.solder is Solder.BISMUTH:
         yield Precaution(
@@ -331,7 +332,7 @@ def _of_damp(part: BoardPart, answers: Answers) -> Iterator[Precaution]:
         hours = bake_hours(part.package)
         yield Precaution(
             about="Moisture",
-            sentence=f"Old boards hold moisture. Bake at about {BAKE_C:.0f} °C for {hours:.0f} h (if plastics and batteries allow) before heating bodies past 200 °C, or they may blister.",
+            sentence=f"Old boards hold moisture. Bake at about {with_unit(BAKE_C, CELSIUS, 0)} for {hours:.0f} h (if plastics and batteries allow) before heating bodies past 200 °C, or they may blister.",
         )
 
 

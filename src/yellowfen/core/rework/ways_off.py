@@ -28,6 +28,7 @@ from yellowfen.core.heat.tune import half_size_mm
 from yellowfen.core.metal.alloy import alloy_named
 from yellowfen.core.part.package import JointKind, Land, Package, tip_reaches
 from yellowfen.core.quantity.stored_word import StoredWord
+from yellowfen.core.quantity.units import CELSIUS, GRAMS, LPM, MM, SECONDS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.rework.flood import BEAD_MM2, Flooded, Tip, flooded
 from yellowfen.core.rework.removal_alloy import COVER_MM2, REMOVAL_PARTS, removal_mix
@@ -341,7 +342,10 @@ def _air(
     every = dict.fromkeys((bench.air.narrow_mm, *bench.nozzles_mm))
     nozzles = [one for one in every if one <= narrow]
     if not nozzles:
-        return _not(OffWay.AIR, f"the nozzle of {bench.air.narrow_mm:g} mm is wider than the board")
+        return _not(
+            OffWay.AIR,
+            f"the nozzle of {with_unit(bench.air.narrow_mm, MM)} is wider than the board",
+        )
     sources = [bench.air.with_round(one) for one in nozzles]
     return _best_air(
         OffWay.AIR,
@@ -479,8 +483,8 @@ def _followed(way: OffWay, ready: Prepared, scene: Scene, part: PlacedPart) -> W
     prepared = replace(ready, scene=scene)
     source = scene.source
     assert isinstance(source, HotAir)
-    below = f", {scene.preheater.celsius:g} °C from below" if scene.preheater else ""
-    words = f"{source.outlet_c:g} °C, {source.flow_lpm:g} L/min, {source.nozzle_words}, {moves[-1].height_mm:g} mm above{below}"
+    below = f", {with_unit(scene.preheater.celsius, CELSIUS)} from below" if scene.preheater else ""
+    words = f"{with_unit(source.outlet_c, CELSIUS)}, {with_unit(source.flow_lpm, LPM)}, {source.nozzle_words}, {with_unit(moves[-1].height_mm, MM)} above{below}"
     return replace(
         _read(way, prepared, done.state, part),
         settings=words,
@@ -540,7 +544,7 @@ def _plate(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         return _not(OffWay.PLATE, "no hot plate on the bench")
     tall = tallest_beneath_mm(scene)
     if tall > 0:
-        said = f"parts on the underside hold the board {tall:.1f} mm off the plate"
+        said = f"parts on the underside hold the board {with_unit(tall, MM, 1)} off the plate"
         return _not(OffWay.PLATE, said)
     found = [_by_plate(scene, part, plate) for plate in bench.plates]
     return min(
@@ -566,11 +570,11 @@ def _by_plate(scene: Scene, part: PlacedPart, plate: HotPlate) -> WayOff:
     if not found.possible:
         found = replace(
             found,
-            why_not=f"not molten within {LONGEST_PLATE_S / 60:.0f} minutes at {plate.set_c:g} °C",
+            why_not=f"not molten within {LONGEST_PLATE_S / 60:.0f} minutes at {with_unit(plate.set_c, CELSIUS)}",
         )
     return replace(
         found,
-        settings=f"plate at {plate.set_c:g} °C",
+        settings=f"plate at {with_unit(plate.set_c, CELSIUS)}",
         scene=here,
         cautions=("everything on the board floats: touch only the part you lift",),
     )
@@ -594,8 +598,8 @@ def _two_irons(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     best, speed = _quickest(scene, part, rows, list(zip(irons, ways, strict=True)))
     return replace(
         _by_iron(OffWay.TWO_IRONS, best, part),
-        settings=f"{irons[0].set_c:g} °C, one tip per row, {speed:g} mm/s back and forth",
-        uses=f"{wire:.0f} mm of 0.8 mm wire",
+        settings=f"{with_unit(irons[0].set_c, CELSIUS)}, one tip per row, {speed:g} mm/s back and forth",
+        uses=f"{with_unit(wire, MM, 0)} of 0.8 mm wire",
         wire_mm=wire,
         cautions=("twist it off the pads, never pull", *_cautions(part)),
     )
@@ -651,7 +655,7 @@ def _to_and_fro(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     best, dwell = min(runs, key=lambda run: run[0].all_liquid_s or 99.0)
     return replace(
         _by_iron(OffWay.TO_AND_FRO, best, part),
-        settings=f"{iron.set_c:g} °C, {iron.tip_mm:g} mm, {dwell:g} s per end",
+        settings=f"{with_unit(iron.set_c, CELSIUS)}, {with_unit(iron.tip_mm, MM)}, {with_unit(dwell, SECONDS)} per end",
         uses="a little wire on both ends",
         cautions=("push it off with the tip, do not lever", *_cautions(part)),
     )
@@ -683,8 +687,8 @@ def _removal(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     )
     return replace(
         _by_iron(OffWay.REMOVAL, best, part),
-        settings=f"{iron.set_c:g} °C, around all sides; the mixture melts at about {mix.alloy.liquidus_c:.0f} °C ({mix.liquidus_low_c:.0f} to {mix.liquidus_high_c:.0f})",
-        uses=f"{mix.removal_g:.2f} g of removal alloy ({mix.wire_mm:.0f} mm of 1 mm wire)",
+        settings=f"{with_unit(iron.set_c, CELSIUS)}, around all sides; the mixture melts at about {with_unit(mix.alloy.liquidus_c, CELSIUS, 0)} ({mix.liquidus_low_c:.0f} to {mix.liquidus_high_c:.0f})",
+        uses=f"{with_unit(mix.removal_g, GRAMS, 2)} of removal alloy ({with_unit(mix.wire_mm, MM, 0)} of 1 mm wire)",
         removal_g=mix.removal_g,
         cautions=(
             "remove every trace before the refit: wick twice, wash",
@@ -718,7 +722,7 @@ def _by_iron(way: OffWay, seen: Flooded, part: PlacedPart) -> WayOff:
     """
     if seen.all_liquid_s is None:
         cold = seen.at_end_c.get(seen.last_pin, 0.0)
-        said = f"never all molten at once: pin {seen.last_pin} is at {cold:.0f} °C when the tip comes back"
+        said = f"never all molten at once: pin {seen.last_pin} is at {with_unit(cold, CELSIUS, 0)} when the tip comes back"
         return WayOff(way=way, possible=False, why_not=said, last_pin=seen.last_pin)
     harmed = (part.ref,) if seen.body_peak_c > seen.limit_c else ()
     leads = len(part.package.lands)
@@ -770,7 +774,8 @@ def _cut(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
     room, beside = _room_beside_mm(scene, part)
     if room < BLADE_MM:
         return _not(
-            OffWay.CUT, f"{beside} leaves {room:.1f} mm of space; a blade needs {BLADE_MM:g}"
+            OffWay.CUT,
+            f"{beside} leaves {with_unit(room, MM, 1)} of space; a blade needs {BLADE_MM:g}",
         )
     lead = lead_of(part.package)
     each = SCORES * SCORE_S * max(lead.width_mm / 0.3, 0.5)
@@ -779,7 +784,7 @@ def _cut(scene: Scene, part: PlacedPart, bench: OffBench) -> WayOff:
         possible=True,
         minutes=each * len(leads) / 60.0,
         spread_s=0.0,
-        uses=f"{SCORES:g} cuts per lead ({lead.width_mm:g} × {lead.thick_mm:g} mm), {counted(len(leads), 'lead')}",
+        uses=f"{SCORES:g} cuts per lead ({lead.width_mm:g} × {with_unit(lead.thick_mm, MM)}), {counted(len(leads), 'lead')}",
         settings="blade flat against the body; the last lead by iron",
         cautions=("leads spring off: eye protection", "no side cutters: they stress the pads"),
     )

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from yellowfen.core.deposit.hand_plan import HandPlan, HandStep
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.run.did import Did, LedgerEntry, Pins
 from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, SetUp
@@ -14,7 +15,7 @@ def hand_script(plan: HandPlan) -> Script:
     cues = []
     for number, step in enumerate(plan.steps):
         needle = f"{step.gauge} gauge" if step.gauge else "knife or pick"
-        wide = f"{step.spots[0].width_mm:.1f} mm wide" if step.spots else ""
+        wide = f"{with_unit(step.spots[0].width_mm, MM, 1)} wide" if step.spots else ""
         pin = f" pin {step.pins[0]}" if len(step.pins) == 1 else ""
         first = number == 0 or step.batch != plan.steps[number - 1].batch
         batch = f"batch {step.batch + 1} of {plan.batches}" if first and plan.batches > 1 else ""

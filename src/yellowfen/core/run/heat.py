@@ -30,6 +30,7 @@ from yellowfen.core.heat.revise import (
 )
 from yellowfen.core.heat.scene import Deed, Move, NozzlePath
 from yellowfen.core.heat.sureness import Band
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.run.did import Did, LedgerEntry, Pins
 from yellowfen.core.run.heat_cues import (
@@ -260,7 +261,7 @@ def _asking(script: Script, live: Live | None) -> Script:
     cue = script.cue(live.doubtful)
     return replace(
         script,
-        ask=f"{cue.press if cue else live.doubtful} at {live.doubtful_s:.0f} s? That is unusual.",
+        ask=f"{cue.press if cue else live.doubtful} at {with_unit(live.doubtful_s, SECONDS, 0)}? That is unusual.",
         ask_key=sure_key(live.doubtful),
     )
 
@@ -270,8 +271,8 @@ def _move_words(move: Move) -> str:
     if not move.blows:
         return words
     path = _PATHS.get(move.path)
-    way = f", {path} {move.circle_mm:g} mm" if move.circle_mm > 0 and path else ""
-    return f"{words}: {move.height_mm:g} mm{way}"
+    way = f", {path} {with_unit(move.circle_mm, MM)}" if move.circle_mm > 0 and path else ""
+    return f"{words}: {with_unit(move.height_mm, MM)}{way}"
 
 
 def _signs(stop: int = 0) -> tuple[Cue, ...]:
@@ -431,7 +432,7 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
     """When the targets are expected to flow, in words: one by one, or the first and the last."""
     if not grouped:
         return ", ".join(
-            f"{one.ref} melts at {one.flows_s:.0f} s"
+            f"{one.ref} melts at {with_unit(one.flows_s, SECONDS, 0)}"
             if one.flows_s is not None
             else f"{one.ref} does not melt"
             for one in targets
@@ -439,7 +440,9 @@ def _hopes(targets: Sequence[TargetForecast], grouped: bool) -> str:
     known = [one.flows_s for one in targets if one.flows_s is not None]
     never = len(targets) - len(known)
     hopes = (
-        f"the first melts at {min(known):.0f} s, the last at {max(known):.0f} s" if known else ""
+        f"the first melts at {with_unit(min(known), SECONDS, 0)}, the last at {with_unit(max(known), SECONDS, 0)}"
+        if known
+        else ""
     )
     return hopes + (f", {counted(never, 'part')} would stay solid" if never else "")
 
@@ -496,7 +499,7 @@ def _lifts(
             if last or target.watch
             else "Do not lift while any joint is solid.",
             late_s=due + HANGS_S,
-            late=f"It is stuck: do not pull. Wait {HANGS_S:.0f} s more, then go nearer or hotter.",
+            late=f"It is stuck: do not pull. Wait {with_unit(HANGS_S, SECONDS, 0)} more, then go nearer or hotter.",
         )
         found.append((due, cue))
     return found
@@ -634,8 +637,8 @@ def _stop_cue(move: Move, told: StopForecast, number: int, count: int, came_s: f
         key=stop_key(number),
         title=f"Stop {number} of {count}: {shortened(told.refs)}",
         press="Melted here" if number < count else "Melted: the last",
-        detail=f"{move.height_mm:g} mm high, circling {move.circle_mm:g} mm, about"
-        f" {told.seconds:.0f} s",
+        detail=f"{with_unit(move.height_mm, MM)} high, circling {with_unit(move.circle_mm, MM)}, about"
+        f" {with_unit(told.seconds, SECONDS, 0)}",
         mind=told.watch,
         ahead="It should melt",
         due_s=came_s + told.seconds,
@@ -756,7 +759,7 @@ def _told(run: BenchRun) -> str:
         return ""
     cues = {cue.key: cue for cue in (*run.script.cues, *run.script.extras)}
     said = [
-        f"{_tapped(cues.get(tap.cue), tap)} {(tap.at_ms - run.taps[0].at_ms) / 1000:.0f} s"
+        f"{_tapped(cues.get(tap.cue), tap)} {with_unit((tap.at_ms - run.taps[0].at_ms) / 1000, SECONDS, 0)}"
         for tap in run.taps
     ]
     return f"Stored: {', '.join(said)}"

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from urllib.parse import quote
 
 from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.run.did import Did, LedgerEntry, Pins
 from yellowfen.core.run.heat_cues import shortened
 from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, SetUp
@@ -89,7 +90,11 @@ def _row(plan: IronPlan, row: IronRow, number: int) -> Cue:
         title = f"Pin {first} once more, with flux"
     else:
         title = f"Solder pin {first}" if one else f"Drag pins {first} to {last}"
-    wire = f"{row.wire_mm:.1f} mm of wire" if one else f"{row.wire_mm:.0f} mm of wire, fed"
+    wire = (
+        f"{with_unit(row.wire_mm, MM, 1)} of wire"
+        if one
+        else f"{with_unit(row.wire_mm, MM, 0)} of wire, fed"
+    )
     slow = ", ".join(row.slow_pins)
     longer = f"stay longer at {slow}: connected to a plane" if slow else ""
     return Cue(
@@ -97,7 +102,7 @@ def _row(plan: IronPlan, row: IronRow, number: int) -> Cue:
         name=plan.refs[0] if plan.refs else "",
         title=title,
         press=f"Pin {first} is done" if one else f"Row {number} is done",
-        detail=wire if tab else f"{wire}, about {max(row.row_s, 1.0):.0f} s",
+        detail=wire if tab else f"{wire}, about {with_unit(max(row.row_s, 1.0), SECONDS, 0)}",
         mind="stay until solder has run under the whole tab and it settles" if tab else longer,
         set_ups=_set_up(plan),
         group="row",

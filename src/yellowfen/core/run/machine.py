@@ -13,6 +13,7 @@ from functools import cached_property
 from itertools import pairwise
 
 from yellowfen.core.quantity.stored_word import word_of_today
+from yellowfen.core.quantity.units import SECONDS, with_unit
 from yellowfen.core.quantity.wording import counted, minutes_words
 
 LONGEST_RUN_S = 86_400.0
@@ -236,7 +237,7 @@ def allowed(script: Script, taps: Sequence[Tap], tap: Tap) -> str:
         return refusal
     if tap.at_ms < taps[-1].at_ms - SLACK_MS:
         back = (taps[-1].at_ms - tap.at_ms) / 1000
-        return f"its time is {back:.0f} s before the previous tap; check the clock of this device"
+        return f"its time is {with_unit(back, SECONDS, 0)} before the previous tap; check the clock of this device"
     if script.rule.clock and tap.at_ms - taps[0].at_ms > 1000 * LONGEST_RUN_S:
         return "its time is more than a day after the start; start another run"
     return ""
@@ -269,7 +270,7 @@ def asked_of_haste(script: Script, taps: Sequence[Tap]) -> Script:
         done = script.rule.words.get(tap.word) is Effect.DONE
         if cue and done and spent < 0.5 * cue.least_s and sure_key(cue.key) not in sure:
             took = minutes_words(cue.least_s / 60)
-            ask = f"{cue.title} after {spent:.0f} s? It takes {took}."
+            ask = f"{cue.title} after {with_unit(spent, SECONDS, 0)}? It takes {took}."
             return replace(script, ask=ask, ask_key=sure_key(cue.key))
     return script
 

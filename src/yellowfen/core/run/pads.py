@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from urllib.parse import quote
 
+from yellowfen.core.quantity.units import MM, SECONDS, with_unit
 from yellowfen.core.run.did import Did, LedgerEntry, Pins
 from yellowfen.core.run.machine import Cue, Effect, RunRule, Script, SetUp
 from yellowfen.core.run.pad_heats import PadHeats
@@ -83,11 +84,15 @@ def pads_script(plan: PadsRun) -> Script:
 
 def _pad(plan: PadsRun, step: PadStep) -> Cue:
     """One pad wicked, filled or levelled."""
-    wick = f"{plan.wick_width_mm:g} mm solder wick"
-    work = [f"{step.wick_mm:.1f} mm of solder wick"] if step.wick_mm else []
-    work += [f"add {step.wire_mm:.1f} mm of wire"] if step.wire_mm else []
-    longest = f"{step.longest_s:.0f} s at most"
-    seconds = longest if step.seconds is None else f"about {step.seconds:.1f} s, {longest}"
+    wick = f"{with_unit(plan.wick_width_mm, MM)} solder wick"
+    work = [f"{with_unit(step.wick_mm, MM, 1)} of solder wick"] if step.wick_mm else []
+    work += [f"add {with_unit(step.wire_mm, MM, 1)} of wire"] if step.wire_mm else []
+    longest = f"{with_unit(step.longest_s, SECONDS, 0)} at most"
+    seconds = (
+        longest
+        if step.seconds is None
+        else f"about {with_unit(step.seconds, SECONDS, 1)}, {longest}"
+    )
     return Cue(
         key=f"pad {step.pin}",
         name=plan.ref,

@@ -16,6 +16,7 @@ from yellowfen.core.deposit.paste_plan import PastePlan
 from yellowfen.core.metal.paste import paste_named
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.package import Package
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.technique import BenchTools, techniques
@@ -349,7 +350,7 @@ def _shy(board: Board) -> Iterator[Advice]:
         yield Advice(
             kind="heat-shy",
             title="Heat-sensitive beside heavy",
-            sentence=f"{said}: the heat for the heavy part damages the other; {SHY_NEAR_MM:g} mm of distance lets you heat one alone",
+            sentence=f"{said}: the heat for the heavy part damages the other; {with_unit(SHY_NEAR_MM, MM)} of distance lets you heat one alone",
             refs=tuple(shy),
             saves_min=len(shy) * SHY_FAIL * SWAP_MIN,
         )

@@ -16,6 +16,7 @@ from yellowfen.core.deposit.fillet import wanted
 from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.part.package import JointKind, Land, Package, tip_reaches
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 TIP_LOAD_MM3 = constant(
@@ -100,7 +101,7 @@ class IronRow:
         """What to do about solder on the way and at the end of the row."""
         loads = "one load" if self.loads == 1 else f"{self.loads} loads"
         return (
-            f"feed the wire evenly along the row; without feeding, {loads} of {self.load_wire_mm:.1f} mm each."
+            f"feed the wire evenly along the row; without feeding, {loads} of {with_unit(self.load_wire_mm, MM, 1)} each."
             " Remove the surplus at the last two pins with a clean tip"
         )
 

@@ -21,6 +21,7 @@ from yellowfen.core.board.board import Board, BoardPart
 from yellowfen.core.part.direction import direction_of
 from yellowfen.core.quantity.compiled import Compiled
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.schedule import TACK_LIFE_H
 from yellowfen.core.work.triage import Box, Surroundings, box_of
@@ -433,7 +434,7 @@ def _mind_reach(problem: _Problem, path: list[int]) -> list[int]:
             free = run[far.ref] <= run[tall.ref] and not {far.ref, tall.ref} & wished
             if free and tall.ref not in graph[far.ref] and not _leads(graph, tall.ref, far.ref):
                 graph[far.ref].add(tall.ref)
-                why = f"{tall.ref} stands {tall.package.height_mm:.1f} mm high in front of it: the hand would have to reach over it"
+                why = f"{tall.ref} stands {with_unit(tall.package.height_mm, MM, 1)} high in front of it: the hand would have to reach over it"
                 problem.rules.append(OrderRule(far.ref, tall.ref, why))
     return _put_right(problem, path, [run[part.ref] for part in chosen])
 
@@ -504,7 +505,7 @@ def _room(part: BoardPart, other: BoardPart, gap: float) -> str:
     """A low part beside a tall one goes first."""
     low, tall = part.package.height_mm, other.package.height_mm
     return (
-        f"{other.ref} stands {tall:.1f} mm high, {gap:.1f} mm away: the hand would not fit beside it"
+        f"{other.ref} stands {with_unit(tall, MM, 1)} high, {with_unit(gap, MM, 1)} away: the hand would not fit beside it"
         if gap <= HAND_MM and tall >= TALL_MM and tall > 2 * low
         else ""
     )
@@ -518,7 +519,11 @@ def _finest(part: BoardPart, other: BoardPart, gap: float) -> str:
     """The finer of two fine rows first; the finest before anything beside it."""
     pitch, theirs = _fineness(part), _fineness(other)
     finer = theirs > pitch + 0.01 and (pitch <= _FINE_MM + 1e-6 or theirs <= _COARSE_MM)
-    return f"{part.ref} has {pitch:.2g} mm pitch: first, with free space around it" if finer else ""
+    return (
+        f"{part.ref} has {with_unit(pitch, MM, '.2g')} pitch: first, with free space around it"
+        if finer
+        else ""
+    )
 
 
 def _area(part: BoardPart) -> float:
@@ -543,7 +548,7 @@ def _smallest(part: BoardPart, other: BoardPart, gap: float) -> str:
 def _tallest(part: BoardPart, other: BoardPart, gap: float) -> str:
     high, low = part.package.height_mm, other.package.height_mm
     return (
-        f"{part.ref} stands {high:.1f} mm high, {other.ref} {low:.1f}"
+        f"{part.ref} stands {with_unit(high, MM, 1)} high, {other.ref} {low:.1f}"
         if high >= TALL_MM and high > 2 * low
         else ""
     )

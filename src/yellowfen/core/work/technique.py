@@ -23,6 +23,7 @@ from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Package, tip_reaches
 from yellowfen.core.quantity.stored_word import StoredWord
+from yellowfen.core.quantity.units import MINUTES, MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, tie_of
 from yellowfen.core.work.order import PLACE_S
@@ -529,7 +530,7 @@ def _with_stencil_or_not(
     with_it, without = weighed.with_stencil(boards) / boards, weighed.by_hand_min
     set_up = with_it - weighed.printed_min
     gain = without - with_it
-    words = f"a stencil takes {abs(gain):.0f} min a board {'less' if gain >= 0 else 'more'} than by hand, its {set_up:.0f} min of set-up and prints and touch-ups included"
+    words = f"a stencil takes {with_unit(abs(gain), MINUTES, 0)} a board {'less' if gain >= 0 else 'more'} than by hand, its {with_unit(set_up, MINUTES, 0)} of set-up and prints and touch-ups included"
     stencil = with_it <= without
     return Techniques(printed if stencil else by_hand, stencil, words, weighed)
 
@@ -787,8 +788,8 @@ def _why(
             if {"leadless", "fine leads", "stencil"} & set(schools.chosen)
             else f"as most people do ({chosen.way})"
         )
-        return f"{whose}; the quickest would be {possible[0].way} ({possible[0].expected_min:.1f} min){tail}"
-    return f"{kind}: least time, touch-ups included, {chosen.minutes:.1f} min and {100 * chosen.odds:.0f} % need touch-up{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
+        return f"{whose}; the quickest would be {possible[0].way} ({with_unit(possible[0].expected_min, MINUTES, 1)}){tail}"
+    return f"{kind}: least time, touch-ups included, {with_unit(chosen.minutes, MINUTES, 1)} and {100 * chosen.odds:.0f} % need touch-up{f' ({chosen.odds_why})' if chosen.odds_why else ''}{tail}"
 
 
 def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) -> str:
@@ -796,12 +797,16 @@ def _runner_why(chosen: Offer, runner: Offer | None, offers: tuple[Offer, ...]) 
         refused = next((one for one in offers if one.refused and one.way is Way.IRON), None)
         return f"{refused.way}: {refused.refused}" if refused else ""
     more = runner.expected_min - chosen.expected_min
-    return f"{runner.way}: {runner.minutes:.1f} min, {100 * runner.odds:.0f} % need touch-up{f', {runner.odds_why}' if runner.odds_why else ''} ({_more(more)})"
+    return f"{runner.way}: {with_unit(runner.minutes, MINUTES, 1)}, {100 * runner.odds:.0f} % need touch-up{f', {runner.odds_why}' if runner.odds_why else ''} ({_more(more)})"
 
 
 def _more(minutes: float) -> str:
     """How much longer the runner-up takes."""
-    return f"{minutes:+.1f} min in all" if abs(minutes) >= 0.05 else "as long in all"
+    return (
+        f"{with_unit(minutes, MINUTES, '+.1f')} in all"
+        if abs(minutes) >= 0.05
+        else "as long in all"
+    )
 
 
 def _tip(package: Package, kind: PartKind, way: Way, tips: tuple[Iron, ...]) -> str:
@@ -814,7 +819,11 @@ def _tip(package: Package, kind: PartKind, way: Way, tips: tuple[Iron, ...]) -> 
         key=lambda one: abs(math.log(one.tip_mm / wide)) + (0.3 if one.shape is not shape else 0.0),
         default=None,
     )
-    return f"{wide:g} mm {shape}" if own is None else f"{own.tip_mm:g} mm {own.shape}"
+    return (
+        f"{with_unit(wide, MM)} {shape}"
+        if own is None
+        else f"{with_unit(own.tip_mm, MM)} {own.shape}"
+    )
 
 
 def _suits(kind: PartKind, way: Way) -> tuple[float, TipShape]:

@@ -17,6 +17,7 @@ from yellowfen.core.part.direction import direction_of
 from yellowfen.core.part.hanging import HANGS_G_IN2, falls, load_g_in2
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.part.package import JointKind, Package
+from yellowfen.core.quantity.units import CELSIUS, GRAMS, MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 FINE_MM = constant(
@@ -276,15 +277,15 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         if pitch <= FINE_MM:
             yield Flag(
                 kind=FlagKind.PITCH,
-                word=f"{pitch:g} mm pitch",
-                sentence=f"{pitch:g} mm between pins: paste put on by hand bridges here{tail}",
+                word=f"{with_unit(pitch, MM)} pitch",
+                sentence=f"{with_unit(pitch, MM)} between pins: paste put on by hand bridges here{tail}",
                 weight=3.0,
             )
         else:
             yield Flag(
                 kind=FlagKind.PITCH,
-                word=f"{pitch:g} mm pitch",
-                sentence=f"{pitch:g} mm between pins: one dot per pad, no line across the row{tail}",
+                word=f"{with_unit(pitch, MM)} pitch",
+                sentence=f"{with_unit(pitch, MM)} between pins: one dot per pad, no line across the row{tail}",
                 weight=1.5,
             )
     if (
@@ -296,7 +297,7 @@ def _geometry(part: BoardPart, pads: dict[str, Pad]) -> Iterator[Flag]:
         yield Flag(
             kind=FlagKind.SIZE,
             word="tiny",
-            sentence=f"{package.body_x_mm:g} x {package.body_y_mm:g} mm: magnifier, low air, and it tombstones when its two pads melt at different times",
+            sentence=f"{package.body_x_mm:g} x {with_unit(package.body_y_mm, MM)}: magnifier, low air, and it tombstones when its two pads melt at different times",
             weight=weight,
         )
     yield from _hidden(package)
@@ -339,8 +340,8 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
     elif package.heat_shy:
         yield Flag(
             kind=FlagKind.HEAT_SHY,
-            word=f"{package.limit_c:.0f} °C",
-            sentence=f"{package.limit_why}: keep its body below {package.limit_c:.0f} °C",
+            word=f"{with_unit(package.limit_c, CELSIUS, 0)}",
+            sentence=f"{package.limit_why}: keep its body below {with_unit(package.limit_c, CELSIUS, 0)}",
             weight=2.0,
             mark=Mark.FROM_MEMORY,
         )
@@ -350,7 +351,7 @@ def _heat(part: BoardPart, near: list[tuple[float, BoardPart]]) -> Iterator[Flag
             yield Flag(
                 kind=FlagKind.HEAT_SHY,
                 word="heat-sensitive neighbour",
-                sentence=f"{', '.join(shy[:4])} within {JET_MM:g} mm would be in its hot air: shield them or use the iron",
+                sentence=f"{', '.join(shy[:4])} within {with_unit(JET_MM, MM)} would be in its hot air: shield them or use the iron",
                 weight=1.0,
                 mark=Mark.FROM_MEMORY,
             )
@@ -437,7 +438,7 @@ def _room(
         yield Flag(
             kind=FlagKind.ROOM,
             word="no tweezer room",
-            sentence=f"{', '.join(tight[:4])} within {TWEEZERS_MM:g} mm: no two opposite sides are free for tweezers",
+            sentence=f"{', '.join(tight[:4])} within {with_unit(TWEEZERS_MM, MM)}: no two opposite sides are free for tweezers",
             weight=2.0,
             mark=Mark.FROM_MEMORY,
         )
@@ -450,7 +451,7 @@ def _room(
         yield Flag(
             kind=FlagKind.ROOM,
             word="no iron room",
-            sentence=f"{', '.join(other.ref for other in walls[:3])} is {walls[0].package.height_mm:.1f} mm high within {IRON_MM:g} mm of its joints: solder this part first",
+            sentence=f"{', '.join(other.ref for other in walls[:3])} is {with_unit(walls[0].package.height_mm, MM, 1)} high within {with_unit(IRON_MM, MM)} of its joints: solder this part first",
             weight=1.5,
             mark=Mark.FROM_MEMORY,
         )
@@ -479,7 +480,7 @@ def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag
             yield Flag(
                 kind=FlagKind.SECOND_SIDE,
                 word="would drop",
-                sentence=f"{load:.0f} g per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue it or solder it last",
+                sentence=f"{with_unit(load, GRAMS, 0)} per square inch of pad, more than {HANGS_G_IN2:g}: it falls when the other side is heated; glue it or solder it last",
                 weight=3.0,
             )
         else:
@@ -493,7 +494,7 @@ def _weight(part: BoardPart, pads: dict[str, Pad], second: str) -> Iterator[Flag
         yield Flag(
             kind=FlagKind.WEIGHT,
             word="heavy",
-            sentence=f"about {part.package.mass_mg / 1000:.1f} g: melts late, drifts in side wind, does not centre itself",
+            sentence=f"about {with_unit(part.package.mass_mg / 1000, GRAMS, 1)}: melts late, drifts in side wind, does not centre itself",
             weight=1.0,
             mark=Mark.FROM_MEMORY,
         )

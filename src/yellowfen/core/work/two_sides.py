@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from yellowfen.core.board.board import Board, BoardPart, Pad
 from yellowfen.core.part.hanging import HANGS_G_IN2, falls
+from yellowfen.core.quantity.units import GRAMS, with_unit
 from yellowfen.core.quantity.wording import counted
 from yellowfen.core.work.technique import IRON_WAYS, PartWay
 from yellowfen.core.work.triage import hangs_g_in2
@@ -111,7 +112,7 @@ def _reasons(
     first: str, second: str, worst: dict[str, float], shy: dict[str, int], many: dict[str, int]
 ) -> tuple[str, ...]:
     said = [
-        f"{first} first: its heaviest part hangs on {worst[first]:.0f} g per square inch of pad, up to {HANGS_G_IN2:g} holds (on the {second} it would be {worst[second]:.0f})"
+        f"{first} first: its heaviest part hangs on {with_unit(worst[first], GRAMS, 0)} per square inch of pad, up to {HANGS_G_IN2:g} holds (on the {second} it would be {worst[second]:.0f})"
     ]
     if shy[first] < shy[second]:
         said.append(

@@ -21,6 +21,7 @@ from yellowfen.core.bench.station import (
 from yellowfen.core.heat.source import Control, HotAir, HotPlate, Oven, Preheater
 from yellowfen.core.quantity.described import measures_of
 from yellowfen.core.quantity.number import in_range, typed_number, typed_whole
+from yellowfen.core.quantity.units import CELSIUS, MM, SECONDS, with_unit
 from yellowfen.core.work.technique import SHAKY_REST_EVERY
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import ready, stations, tools
@@ -135,12 +136,12 @@ def _facts(tool: Tool) -> str:
     content = tool.content
     if isinstance(content, HotPlate):
         swing = f", swings {content.band_k:g} K" if content.control is Control.THERMOSTAT else ""
-        return f"{content.set_c:g} °C{swing}, {content.power_w:g} W"
+        return f"{with_unit(content.set_c, CELSIUS)}{swing}, {content.power_w:g} W"
     if isinstance(content, Oven):
-        return f"curve of {content.curve[-1][0]:g} s, up to {max(point[1] for point in content.curve):g} °C"
+        return f"curve of {with_unit(content.curve[-1][0], SECONDS)}, up to {with_unit(max(point[1] for point in content.curve), CELSIUS)}"
     if isinstance(content, Preheater):
-        return f"{content.celsius:g} °C from below"
-    return f"{content.tip_mm:g} mm {content.shape} at {content.set_c:g} °C, {content.power_w:g} W"
+        return f"{with_unit(content.celsius, CELSIUS)} from below"
+    return f"{with_unit(content.tip_mm, MM)} {content.shape} at {with_unit(content.set_c, CELSIUS)}, {content.power_w:g} W"
 
 
 def _as_typed(station: Station) -> dict[str, str]:

@@ -36,6 +36,7 @@ from yellowfen.core.heat.sureness import StayBand
 from yellowfen.core.heat.tour import leave_off, watched
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.described import measures_of
+from yellowfen.core.quantity.units import SECONDS, with_unit
 from yellowfen.core.rework.lift import support_mm
 from yellowfen.core.run.heat import HEAT
 from yellowfen.core.run.pad_heats import by_part
@@ -499,7 +500,7 @@ def _harvest(database: Database, job_id: int) -> str:
         else "No part can be lifted before the heat ends."
     )
     if found.left and found.ends_s is not None:
-        said += f" They stay on: {', '.join(found.left)}; {found.ends_by} at {found.ends_s:.0f} s."
+        said += f" They stay on: {', '.join(found.left)}; {found.ends_by} at {with_unit(found.ends_s, SECONDS, 0)}."
     return f"{said} {found.minds}".strip()
 
 

@@ -15,6 +15,7 @@ from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.metal.lot import Lot, LotEvent
 from yellowfen.core.metal.paste import DISPENSE_SHARE, POWDERS, PRINT_SHARE, Paste
 from yellowfen.core.quantity.number import typed_numbers
+from yellowfen.core.quantity.units import GRAMS, MM, with_unit
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import materials
 from yellowfen.store.archive import archived, put_away
@@ -173,7 +174,8 @@ def tap(
                 used = number("grams", grams) if kind == LotEvent.USED else 0.0
                 if not 0 <= used <= 5000:
                     raise InvalidValue(
-                        "grams", f"{used:g} g is not possible; type grams from 0 to 5000"
+                        "grams",
+                        f"{with_unit(used, GRAMS)} is not possible; type grams from 0 to 5000",
                     )
                 materials.add_event(database, lot_id, LotEvent(kind), time.time(), used)
     except InvalidValue as refused:
@@ -209,7 +211,8 @@ def keep_supply(
             wrong = [one for one in sizes if not 0.03 <= one <= 0.5]
             if wrong:
                 raise InvalidValue(
-                    "foil", f"a stencil of {wrong[0]:g} mm is not possible; type 0.03 to 0.5 mm"
+                    "foil",
+                    f"a stencil of {with_unit(wrong[0], MM)} is not possible; type 0.03 to 0.5 mm",
                 )
         else:
             raise InvalidValue("kind", "choose needle or stencil")

@@ -18,6 +18,7 @@ from yellowfen.core.deposit.paste_plan import PastePlan
 from yellowfen.core.deposit.stencil import coarsest_powder
 from yellowfen.core.metal.lot import WASTE_G
 from yellowfen.core.metal.paste import PASTES, POWDERS, Paste
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.core.quantity.wording import listed
 from yellowfen.errors import InvalidValue
 from yellowfen.store import materials
@@ -203,20 +204,18 @@ def _words(state: PasteState) -> str:
     judged, best = state.judged, state.best_mm
     if not judged.openings:
         return "This board has no stencil apertures: add its paste layer, or work by hand."
-    better = f" {best:g} mm is better." if abs(best - judged.foil_mm) > 1e-9 else ""
+    better = f" {with_unit(best, MM)} is better." if abs(best - judged.foil_mm) > 1e-9 else ""
     if not judged.wrong:
         minds = f"; {_minds(judged)} need care" if _minds(judged) else ""
-        return f"All apertures work at {judged.foil_mm:g} mm{minds}.{better}"
-    return (
-        f"{judged.wrong} of {len(judged.openings)} apertures fail at {judged.foil_mm:g} mm.{better}"
-    )
+        return f"All apertures work at {with_unit(judged.foil_mm, MM)}{minds}.{better}"
+    return f"{judged.wrong} of {len(judged.openings)} apertures fail at {with_unit(judged.foil_mm, MM)}.{better}"
 
 
 def _why(state: PasteState) -> str:
     """Why this foil is proposed."""
     best = next(one for one in state.foils if abs(one.foil_mm - state.best_mm) < 1e-9)
     stuck = f", {best.failing} of them apertures that do not empty" if best.failing else ""
-    return f"{state.best_mm:g} mm is proposed: with it the fewest touch-ups are expected from the print, {_about(best.mends)}{stuck} (weights from memory). A thicker stencil gives more solder and more bridges."
+    return f"{with_unit(state.best_mm, MM)} is proposed: with it the fewest touch-ups are expected from the print, {_about(best.mends)}{stuck} (weights from memory). A thicker stencil gives more solder and more bridges."
 
 
 def _about(mends: float) -> str:

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yellowfen.core.look.part_seen import Pose
 from yellowfen.core.look.picture_fit import ODD_CLICK_PX, farthest_click, to_board
 from yellowfen.core.look.picture_work import Moment, PictureWork
+from yellowfen.core.quantity.units import MM, with_unit
 from yellowfen.errors import InvalidValue, NotFound, Refused, YellowfenError
 from yellowfen.store import jobs, pictures
 from yellowfen.web.database import Database
@@ -340,5 +341,5 @@ def length(picture_id: int, database: Database, u1: Px, v1: Px, u2: Px, v2: Px) 
         raise InvalidValue("places", "these lie outside the board")
     return {
         "mm": round(mm, 4),
-        "says": f"{mm:.3f} mm, give or take {found.fit.error_um / 1000:.3f}",
+        "says": f"{with_unit(mm, MM, 3)}, give or take {found.fit.error_um / 1000:.3f}",
     }

@@ -1,6 +1,7 @@
 // A look at the bench: any joint may be chosen on the plan; what else a joint is shown with.
 import { paintMarks } from "./look.js";
 import { drawInset, plans } from "./plan.js";
+import { withUnit } from "./units.js";
 
 export const withJoints = (own) => {
   const look = {
@@ -34,7 +35,7 @@ export const withJoints = (own) => {
     get nowhere() { return this.cue === null; },
     get unseen() { return !this.joint?.wide_mm; },
     get beside() { return this.joint?.beside ?? []; },
-    get size() { return this.joint?.wide_mm ? `${this.joint.wide_mm.toFixed(2)} mm wide: as ${(this.joint.wide_mm * Number(this.loupe)).toFixed(1)} mm under it.` : ""; },
+    get size() { return this.joint?.wide_mm ? `${withUnit(this.joint.wide_mm.toFixed(2), "mm")} wide: as ${withUnit((this.joint.wide_mm * Number(this.loupe)).toFixed(1), "mm")} under it.` : ""; },
     get picture() { return this.joint?.picture ? `/pictures/${this.joint.picture}?do=part&ref=${encodeURIComponent(this.joint.refs[0])}` : ""; },
     keepLoupe() { localStorage.setItem("loupe", this.loupe); },
     bridgeWith(pin) { if (this.cue) this.add({ cue: this.cue.key, word: "bridge", text: pin, said: `bridge with pin ${pin}`, at_ms: Math.round(Date.now() + this.offset) }); },

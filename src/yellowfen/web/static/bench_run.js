@@ -2,6 +2,7 @@
 import { withJoints } from "./bench_look.js";
 import { withTaps } from "./bench_taps.js";
 import { drawInset, drawTour, plans, svgNode } from "./plan.js";
+import { withUnit } from "./units.js";
 
 document.addEventListener("alpine:init", () => {
   const first = JSON.parse(document.getElementById("state").textContent);
@@ -64,7 +65,7 @@ document.addEventListener("alpine:init", () => {
       if (this.over || !this.cue.ahead || this.started === null) return this.detail;
       if (this.lags) return this.cue.late;
       const left = Math.round(this.cue.due_s - this.elapsed);
-      return left > 0 ? `${this.cue.ahead}: in about ${left} s` : `${this.cue.ahead}: due ${-left} s ago`;
+      return left > 0 ? `${this.cue.ahead}: in about ${withUnit(left, "s")}` : `${this.cue.ahead}: due ${withUnit(-left, "s")} ago`;
     },
     // A flow that has not come by the late end of its band: what lags and what to do, as the server says.
     get lags() { return Boolean(this.cue && this.started !== null && this.cue.late_s !== null && this.elapsed > this.cue.late_s); },

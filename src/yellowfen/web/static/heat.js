@@ -7,6 +7,7 @@ import { heatTour } from "./heat_tour.js";
 import { typedNumber } from "./number_field.js";
 import { plans, svgNode } from "./plan.js";
 import { workedOut } from "./worked_out.js";
+import { withUnit } from "./units.js";
 
 document.addEventListener("alpine:init", () => {
   const settings = JSON.parse(document.getElementById("settings").textContent);
@@ -29,17 +30,17 @@ document.addEventListener("alpine:init", () => {
   const touchRow = (one, name, longest) => {
     const x = (seconds) => Math.min(240, 240 * (seconds ?? longest) / (longest + 1));
     const held = Math.round(one.tip_low_c);
-    const body = `tip ${one.sags ? "sags to" : "holds"} ${held} °C, body reaches ${Math.round(one.body_peak_c)} of ${one.limit_c} °C`;
+    const body = `tip ${one.sags ? "sags to" : "holds"} ${withUnit(held, "°C")}, body reaches ${Math.round(one.body_peak_c)} of ${withUnit(one.limit_c, "°C")}`;
     return {
       tie: one.tie, name, wetSeconds: one.wets_s,
-      seconds: one.stay_s === null ? "not" : `${one.stay_s.toFixed(1)} s`,
+      seconds: one.stay_s === null ? "not" : `${withUnit(one.stay_s.toFixed(1), "s")}`,
       heats: x(one.melts_s), wets: x(one.wets_s) - x(one.melts_s), feeds: x(one.stay_s) - x(one.wets_s), wetsFrom: x(one.melts_s), feedsFrom: x(one.wets_s),
-      what: one.stay_s === null ? `Not wetted within ${longest} s. Use a wider or hotter tip, or preheat the board.` : `Wetted after ${one.wets_s.toFixed(1)} s; ${body}.`,
+      what: one.stay_s === null ? `Not wetted within ${withUnit(longest, "s")}. Use a wider or hotter tip, or preheat the board.` : `Wetted after ${withUnit(one.wets_s.toFixed(1), "s")}; ${body}.`,
     };
   };
   const listed = (events) => events.slice(0, 6).map((event) => event.ref).join(", ") + (events.length > 6 ? ` and ${events.length - 6} more` : "");
   const few = (refs) => refs.slice(0, 3).join(", ") + (refs.length > 3 ? ` and ${refs.length - 3} more` : "");
-  const fine = (value) => (value === null || value === undefined ? "never" : `${Math.round(value)} s`);
+  const fine = (value) => (value === null || value === undefined ? "never" : `${withUnit(Math.round(value), "s")}`);
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
   const joined = (stage) => Object.defineProperties(stage, { ...Object.getOwnPropertyDescriptors(heatSearch()), ...Object.getOwnPropertyDescriptors(heatTour()) });
@@ -150,9 +151,9 @@ document.addEventListener("alpine:init", () => {
     leafOn(key) { return String(this.leaf === key); },
     turnTo(key) { this.leaf = key; this.onLeaf(key); this.drawTour(); },
     get figures() {
-      if (this.isPlate) return [{ value: `${this.plate.set_c} °C`, what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${this.heatEnd} s`, what: "on it" }];
-      if (this.isOven) return [{ value: `${Math.max(...this.oven.curve.map((point) => point[1]))} °C`, what: "hottest air" }, { value: `${Math.round(this.heatEnd)} s`, what: "in it" }];
-      return [{ value: `${this.air.outlet_c} °C`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${this.air.flow_lpm} L/min`, what: this.byDial ? `about ${Math.round(this.air.flow_lpm)} L/min` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
+      if (this.isPlate) return [{ value: `${withUnit(this.plate.set_c, "°C")}`, what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${withUnit(this.heatEnd, "s")}`, what: "on it" }];
+      if (this.isOven) return [{ value: `${withUnit(Math.max(...this.oven.curve.map((point) => point[1])), "°C")}`, what: "hottest air" }, { value: `${withUnit(Math.round(this.heatEnd), "s")}`, what: "in it" }];
+      return [{ value: `${withUnit(this.air.outlet_c, "°C")}`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${withUnit(this.air.flow_lpm, "L/min")}`, what: this.byDial ? `about ${withUnit(Math.round(this.air.flow_lpm), "L/min")}` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
     },
     leaned() {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
@@ -177,7 +178,7 @@ document.addEventListener("alpine:init", () => {
     },
     get belowText() { return this.preheater === null ? "" : String(tools.preheater.find((one) => one.content.celsius === this.preheater.celsius)?.id ?? "own"); },
     set belowText(text) { this.preheater = text === "" ? null : { ...(tools.preheater.find((one) => String(one.id) === text)?.content ?? { celsius: 150, air_w_m2k: 25, glow_share: 0 }) }; },
-    get ownBelow() { return this.belowText === "own" ? `${Math.round(this.preheater.celsius)} °C, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : "150 °C, warm air"; },
+    get ownBelow() { return this.belowText === "own" ? `${withUnit(Math.round(this.preheater.celsius), "°C")}, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : "150 °C, warm air"; },
     takeBelow() {
       if (this.preheater === null) this.moves = this.moves.filter((move) => move.deed !== "preheat");
       this.changed();
@@ -255,15 +256,15 @@ document.addEventListener("alpine:init", () => {
     get stationText() { return this.station_id === null ? "" : String(this.station_id); },
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
     // Settings that differ from the station's own and from what is usual stand out while the settings are folded.
-    get settingsShort() { return this.isAir ? `${this.station?.name ?? "own values"}, ${this.air.outlet_c} °C` : this.isPlate ? `${this.plate.set_c} °C` : "curve"; },
+    get settingsShort() { return this.isAir ? `${this.station?.name ?? "own values"}, ${withUnit(this.air.outlet_c, "°C")}` : this.isPlate ? `${withUnit(this.plate.set_c, "°C")}` : "curve"; },
     get changedSay() {
       const said = [];
       const unlike = (now, own, words) => { if (own !== undefined && String(now) !== String(own)) said.push(words); };
       const own = this.station?.air ?? {};
       if (this.isAir) {
-        unlike(this.air.outlet_c, own.outlet_c, `outlet ${this.air.outlet_c} °C instead of ${own.outlet_c}`);
-        unlike(this.air.flow_lpm, own.flow_lpm, `air ${this.byDial ? `${this.airShare} %` : `${this.air.flow_lpm} L/min`}`);
-        unlike(this.air.nozzle_mm, own.nozzle_mm, `nozzle ${this.air.nozzle_mm} mm instead of ${own.nozzle_mm}`);
+        unlike(this.air.outlet_c, own.outlet_c, `outlet ${withUnit(this.air.outlet_c, "°C")} instead of ${own.outlet_c}`);
+        unlike(this.air.flow_lpm, own.flow_lpm, `air ${this.byDial ? `${this.airShare} %` : `${withUnit(this.air.flow_lpm, "L/min")}`}`);
+        unlike(this.air.nozzle_mm, own.nozzle_mm, `nozzle ${withUnit(this.air.nozzle_mm, "mm")} instead of ${own.nozzle_mm}`);
         unlike(this.lean, 0, `nozzle tilt ${this.lean}°`);
         unlike(this.belowText, "", "heat from below");
         unlike(this.underside, "insulating", `board rests on ${this.underside === "metal" ? "metal" : "open air"}`);
@@ -296,8 +297,8 @@ document.addEventListener("alpine:init", () => {
       const kinds = { good: "good", "a neighbour comes loose": "mind", "a joint stays cold": "cold", harm: "bad" };
       return this.outlook.odds.filter((one) => one.count).map((one) => ({ fate: one.fate, kind: kinds[one.fate], share: `${one.count} of ${this.outlook.count}` }));
     },
-    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with every uncertain value varied within its range. Hottest target joint: ${Math.round(this.outlook.peak_c[1])} °C (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). ${this.bodySay} Bands: 8 of 10 cases.` : ""; },
-    get bodySay() { return Object.entries(this.outlook.moments).slice(0, 3).map(([ref, one]) => `Body of ${ref}: ${Math.round(one.body[0])} to ${Math.round(one.body[1])} °C.`).join(" "); },
+    get oddsSay() { return this.outlook ? `${this.outlook.count} rehearsals with every uncertain value varied within its range. Hottest target joint: ${withUnit(Math.round(this.outlook.peak_c[1]), "°C")} (${Math.round(this.outlook.peak_c[0])} to ${Math.round(this.outlook.peak_c[2])}). ${this.bodySay} Bands: 8 of 10 cases.` : ""; },
+    get bodySay() { return Object.entries(this.outlook.moments).slice(0, 3).map(([ref, one]) => `Body of ${ref}: ${Math.round(one.body[0])} to ${withUnit(Math.round(one.body[1]), "°C")}.`).join(" "); },
     get blames() { return this.outlook ? this.outlook.blame.filter((one) => one.share >= 0.03).map((one) => ({ name: one.name, test: one.test, share: `${Math.round(one.share * 100)} %` })) : []; },
     get sureShort() {
       if (!this.outlook || !this.outlook.blame.length) return "";
@@ -325,11 +326,11 @@ document.addEventListener("alpine:init", () => {
       });
     },
     get warnings() { return this.answer && !this.answer.empty ? this.answer.warnings : []; },
-    get cursorText() { return this.answer && !this.answer.empty ? `${Math.round(this.at)} s` : ""; },
+    get cursorText() { return this.answer && !this.answer.empty ? `${withUnit(Math.round(this.at), "s")}` : ""; },
     get modelText() {
       if (!this.answer || this.answer.empty) return "";
       const e = this.answer.energy;
-      return `Board in ${this.answer.cell_mm} mm cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, energy balance closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${this.answer.board_peak_c} °C.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
+      return `Board in ${withUnit(this.answer.cell_mm, "mm")} cells${this.answer.pads_as_drawn ? `, ${this.answer.pads_as_drawn} pads near the heat as their copper is drawn` : ""}; ${e.in_j} J put in, energy balance closes to ${Math.abs(e.residual_j)} J; hottest spot of the board ${withUnit(this.answer.board_peak_c, "°C")}.${this.answer.quick ? " First, coarse answer; refining." : ""}`;
     },
 
     blows(move) { return blowing.includes(move.deed); },
@@ -362,7 +363,7 @@ document.addEventListener("alpine:init", () => {
     removeMove(index) { this.moves = this.moves.filter((_, i) => i !== index); this.changed(); },
     get carryText() {
       if (!this.carry) return "";
-      return this.carry.flow_lpm === null ? `${this.carry.name} is not strong enough for this` : `Same effective strength as before: ${this.carry.outlet_c} °C, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${this.carry.flow_lpm} L/min`}`;
+      return this.carry.flow_lpm === null ? `${this.carry.name} is not strong enough for this` : `Same effective strength as before: ${withUnit(this.carry.outlet_c, "°C")}, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${withUnit(this.carry.flow_lpm, "L/min")}`}`;
     },
     takeCarry() {
       if (this.carry.flow_lpm !== null) { this.air.outlet_c = this.carry.outlet_c; this.air.flow_lpm = this.carry.flow_lpm; this.changed(); }
@@ -494,7 +495,7 @@ document.addEventListener("alpine:init", () => {
       return `Molten at the same time: ${along.slice(0, 5).map((one) => `${one.ref} (${Math.round(100 * one.share)} %${one.falls ? ", falls" : ""})`).join(", ")}${along.length > 5 ? ` and ${along.length - 5} more` : ""}.${then}`;
     },
     get loosened() { return this.answer && !this.answer.empty ? this.answer.events.filter((event) => event.kind === "neighbour loose") : []; },
-    get liftHow() { return this.outlook?.lift ? `If a nudge springs back, all joints are molten. Lift with tweezers or vacuum, with the heat on, never with force.${this.isAir ? ` Supports under the board ${this.outlook.support_mm} mm apart at most.` : ""}` : ""; },
+    get liftHow() { return this.outlook?.lift ? `If a nudge springs back, all joints are molten. Lift with tweezers or vacuum, with the heat on, never with force.${this.isAir ? ` Supports under the board ${withUnit(this.outlook.support_mm, "mm")} apart at most.` : ""}` : ""; },
     // A lift whose stop comes before its flow is run only by who has read that.
     get refused() { return this.liftShown && Boolean(this.outlook.lift.refused); },
     get runClass() { return { act: !this.refused, "act-quiet": this.refused }; },

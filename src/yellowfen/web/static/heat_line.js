@@ -1,5 +1,6 @@
 // Temperature over time, drawn so that the moves, the melting point and the moments can be read without a legend.
 import { svgNode } from "./plan.js";
+import { withUnit } from "./units.js";
 
 export class HeatLine {
   static LEFT = 46;
@@ -50,7 +51,7 @@ export class HeatLine {
       const width = this.x(start + move.seconds) - this.x(start);
       this.add("rect", { class: `move-band ${move.deed}`, x: this.x(start), y: 0, width, height: HeatLine.BOTTOM });
       if (width > 44) {
-        const said = move.blows && width > 110 ? `${names[move.deed]}, ${move.height_mm} mm` : names[move.deed];
+        const said = move.blows && width > 110 ? `${names[move.deed]}, ${withUnit(move.height_mm, "mm")}` : names[move.deed];
         this.add("text", { x: this.x(start) + 6, y: 16 }, said);
       }
       start += move.seconds;
@@ -64,9 +65,9 @@ export class HeatLine {
     }
     this.add("text", { x: HeatLine.LEFT - 6, y: HeatLine.TOP - 2, "text-anchor": "end" }, "°C");
     const step = this.total > 240 ? 60 : this.total > 100 ? 20 : 10;
-    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 241, "text-anchor": "middle" }, at === 0 ? "0" : `${at} s`);
+    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 241, "text-anchor": "middle" }, at === 0 ? "0" : `${withUnit(at, "s")}`);
     this.add("line", { class: "melt-line", x1: HeatLine.LEFT, x2: HeatLine.RIGHT, y1: this.y(liquidus), y2: this.y(liquidus) });
-    this.add("text", { class: "strong", x: HeatLine.LEFT + 6, y: this.y(liquidus) - 5 }, `solder melts, ${liquidus} °C`);
+    this.add("text", { class: "strong", x: HeatLine.LEFT + 6, y: this.y(liquidus) - 5 }, `solder melts, ${withUnit(liquidus, "°C")}`);
   }
 
   limits(answer) {
@@ -75,7 +76,7 @@ export class HeatLine {
       if ([...seen].some((one) => Math.abs(this.y(one) - this.y(line.limit_c)) < 16) || line.limit_c > this.high) continue;
       seen.add(line.limit_c);
       this.add("line", { class: "limit-line", x1: HeatLine.LEFT, x2: HeatLine.RIGHT, y1: this.y(line.limit_c), y2: this.y(line.limit_c) });
-      this.add("text", { x: HeatLine.LEFT + 6, y: this.y(line.limit_c) - 5 }, `body limit of ${line.ref}, ${line.limit_c} °C`);
+      this.add("text", { x: HeatLine.LEFT + 6, y: this.y(line.limit_c) - 5 }, `body limit of ${line.ref}, ${withUnit(line.limit_c, "°C")}`);
     }
   }
 

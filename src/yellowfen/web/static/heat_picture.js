@@ -1,5 +1,6 @@
 // Temperatures laid over the plan: a lightness ramp (cold dark, hot light) and the line where solder melts.
 import { svgNode } from "./plan.js";
+import { withUnit } from "./units.js";
 
 export class HeatPicture {
   static STOPS = [[0, 22, 48, 47], [0.22, 44, 90, 80], [0.45, 109, 127, 53], [0.68, 217, 143, 18], [0.85, 246, 207, 106], [1, 255, 251, 232]];
@@ -89,7 +90,7 @@ export class HeatPicture {
       const few = pieces.filter((_, n) => n % Math.ceil(pieces.length / 90) === 0).map(at);
       const [x, y] = few.reduce((best, spot) => (clear(spot) > clear(best) ? spot : best));
       taken.push([x, y]);
-      names.append(svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${level} °C`));
+      names.append(svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${withUnit(level, "°C")}`));
     }
   }
 

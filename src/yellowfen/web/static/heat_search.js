@@ -1,6 +1,7 @@
 // The Heat stage's long work: the safe window's map and the search for settings. Asked here, done in the worker, seen as far as it is.
 import { ask, pause } from "./ask.js";
 import { WindowMap } from "./window_map.js";
+import { withUnit } from "./units.js";
 
 export const heatSearch = () => ({
   task: null,
@@ -75,9 +76,9 @@ export const heatSearch = () => ({
     if (!this.map.calmest) return this.task.state === "done" ? "No safe setting in this map. Try Find settings." : "Working…";
     const best = this.map.calmest;
     const word = WindowMap.AXES[this.map.axis];
-    if (!best.calm) return `No setting with enough margin. The best is ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s, margin ${best.sigmas.toFixed(1)}; then ${best.binds}. What helps: one melt test on scrap, or Find settings.`;
+    if (!best.calm) return `No setting with enough margin. The best is ${word.name} ${word.say(best.setting)} for ${withUnit(Math.round(best.dwell_s), "s")}, margin ${best.sigmas.toFixed(1)}; then ${best.binds}. What helps: one melt test on scrap, or Find settings.`;
     const loose = best.spills ? " A neighbour is loose there: do not knock." : "";
-    return `Most margin: ${word.name} ${word.say(best.setting)} for ${Math.round(best.dwell_s)} s. Margin ${best.sigmas.toFixed(1)}; then ${best.binds}.${loose}`;
+    return `Most margin: ${word.name} ${word.say(best.setting)} for ${withUnit(Math.round(best.dwell_s), "s")}. Margin ${best.sigmas.toFixed(1)}; then ${best.binds}.${loose}`;
   },
   async takePoint(setting, dwell) {
     if (this.stale || !this.task) return;
@@ -100,7 +101,7 @@ export const heatSearch = () => ({
       const unit = this.source === "plate" || one.key === "plate" ? "plate" : "air";
       return {
         key: one.key, name: one.change, safe: best !== null, width: best ? Math.min(best.sigmas, 4) * 50 : 0, kind: best && best.spills ? "loose" : "calm",
-        what: best ? `${unit} ${Math.round(best.setting)} °C, ${Math.round(best.dwell_s)} s: margin ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,
+        what: best ? `${unit} ${withUnit(Math.round(best.setting), "°C")}, ${withUnit(Math.round(best.dwell_s), "s")}: margin ${best.sigmas.toFixed(1)}${best.spills ? ", a neighbour loose" : ""}; then ${one.blocker}` : `nothing safe: ${one.blocker}`,
       };
     });
   },

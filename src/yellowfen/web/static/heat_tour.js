@@ -1,5 +1,6 @@
 // The Heat stage's tour: planned in the worker, drawn as a path with numbered stops, told as a list.
 import { drawTour } from "./plan.js";
+import { withUnit } from "./units.js";
 
 export const heatTour = () => ({
   tourTask: null,
@@ -56,7 +57,7 @@ export const heatTour = () => ({
     this.retarget();
   },
 
-  minutes(seconds) { return seconds < 100 ? `${Math.round(seconds)} s` : `${Math.floor(seconds / 60)} min ${String(Math.round(seconds) % 60).padStart(2, "0")} s`; },
+  minutes(seconds) { return seconds < 100 ? `${withUnit(Math.round(seconds), "s")}` : `${withUnit(Math.floor(seconds / 60), "min")} ${withUnit(String(Math.round(seconds) % 60).padStart(2, "0"), "s")}`; },
   get tourState() {
     if (this.tourFailed) return this.tourFailed;
     if (!this.touring) return "";
@@ -75,10 +76,10 @@ export const heatTour = () => ({
   row(stop, i, refs, [early, late], latest, why) {
     return {
       key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
-      seconds: `${Math.round(stop.seconds)} s`, band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${Math.round(late)} s`}`,
-      height: `${Math.round(stop.height_mm)} mm high`, watch: stop.watch,
+      seconds: `${withUnit(Math.round(stop.seconds), "s")}`, band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${withUnit(Math.round(late), "s")}`}`,
+      height: `${withUnit(Math.round(stop.height_mm), "mm")} high`, watch: stop.watch,
       cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay solid: stay longer here` : "",
-      latest: latest === null || latest === undefined ? "" : `not molten by ${Math.round(latest)} s: leave it, ${why}`,
+      latest: latest === null || latest === undefined ? "" : `not molten by ${withUnit(Math.round(latest), "s")}: leave it, ${why}`,
     };
   },
   // The stops as rows: those of the plan, or of what is proposed.

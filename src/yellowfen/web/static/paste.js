@@ -1,5 +1,6 @@
 // The foil slider: asks for the judgement in another foil while it moves, keeps the foil when it is let go.
 import { ask } from "./ask.js";
+import { withUnit } from "./units.js";
 
 document.addEventListener("DOMContentLoaded", () => {
   const form = document.querySelector("[data-foil-form]");
@@ -46,6 +47,6 @@ document.addEventListener("DOMContentLoaded", () => {
     const body = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
     await ask(form.action, { body, stays: "that was not saved" }).catch((refusal) => problem(refusal.message));
   };
-  range.addEventListener("input", () => { output.textContent = `${plain(range.value)} mm`; typed.value = plain(range.value); show(range.value); });
+  range.addEventListener("input", () => { output.textContent = `${withUnit(plain(range.value), "mm")}`; typed.value = plain(range.value); show(range.value); });
   range.addEventListener("change", () => keep(range.value));
 });

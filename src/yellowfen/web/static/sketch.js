@@ -2,6 +2,7 @@
 import { ask } from "./ask.js";
 import { tellAtField, typedNumber } from "./number_field.js";
 import { SketchParts } from "./sketch_parts.js";
+import { withUnit } from "./units.js";
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("sketch-facts").textContent);
   const stage = document.querySelector("[data-board]");
@@ -123,7 +124,7 @@ document.addEventListener("DOMContentLoaded", () => {
     const step = Math.max(w, h) > 90 ? 10 : 5;
     for (let x = step; x < w; x += step) svg.append(node("line", { class: "rule", x1: x, x2: x, y1: 0, y2: h }));
     for (let y = step; y < h; y += step) svg.append(node("line", { class: "rule", x1: 0, x2: w, y1: up(y), y2: up(y) }));
-    svg.append(node("text", { class: "rule-word", x: 0, y: h + 2.2, "font-size": 1.6 }, `squares of ${step} mm`));
+    svg.append(node("text", { class: "rule-word", x: 0, y: h + 2.2, "font-size": 1.6 }, `squares of ${withUnit(step, "mm")}`));
     for (const part of parts) svg.append(drawPart(part));
     if (focused) focusOn(chosen?.ref ?? focused);
     if (chosen) drawGaps();
@@ -172,7 +173,7 @@ document.addEventListener("DOMContentLoaded", () => {
     put(document.querySelector("[data-part=package]"), chosen.package);
     put(document.querySelector("[data-part=value]"), chosen.value ?? "");
     const shape = facts.packages[chosen.package];
-    find("taken-as").textContent = shape ? `${shape.name === chosen.package ? "" : `taken as ${shape.name}, `}body ${round(shape.x)} × ${round(shape.y)} mm, ${shape.lands.length} pads` : "";
+    find("taken-as").textContent = shape ? `${shape.name === chosen.package ? "" : `taken as ${shape.name}, `}body ${round(shape.x)} × ${withUnit(round(shape.y), "mm")}, ${shape.lands.length} pads` : "";
     put(document.querySelector("[data-part=rotation_deg]"), chosen.rotation_deg);
     document.querySelector("[data-part=beneath]").checked = chosen.side === "bottom";
     for (const direction of ["left", "right", "above", "below"]) {
