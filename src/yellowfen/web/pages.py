@@ -33,7 +33,7 @@ def _plain(value: float) -> str:
     return f"{value:g}"
 
 
-def _with_unit(value: float, unit: str, places: int | None = None) -> str:
+def _with_unit(value: float, unit: str, places: int | str | None = None) -> str:
     return with_unit(value, Kind(unit), places)
 
 
