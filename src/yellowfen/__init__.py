@@ -8,4 +8,4 @@ import os
 # a processor from what runs beside it. Read when numpy is first loaded.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
