@@ -40,7 +40,7 @@ def test_a_damaged_record_is_told_and_the_rest_opens(
             f"INSERT OR REPLACE INTO {table} (job_id, content) VALUES (1, ?)", (text,)
         )
     elif table == "own_package":
-        connection.execute("INSERT INTO own_package VALUES ('odd', ?)", (text,))
+        connection.execute("INSERT INTO own_package (name, content) VALUES ('odd', ?)", (text,))
     elif table == "bench_run":
         client.post("/jobs/1/place", data={"do": "start", "side": "top"})
         connection.execute("UPDATE bench_run SET plan = ?", (text,))
