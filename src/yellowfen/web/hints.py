@@ -40,7 +40,7 @@ HINTS: dict[str, tuple[Hint, Hint, Hint]] = {
         Hint(".leaf-stage > .stack:last-child", "The answer stands here first; below it is what you can change.", True),
     ),
     "paste": (
-        Hint("nav.leaves", "With a stencil: Stencil and Apertures. With a needle: By hand. Weigh tells how much paste is really there."),
+        Hint("nav.leaves", "Stencil and Apertures are for a stencil, By hand is for a needle. Weigh tells how much paste is really there."),
         Hint(".leaf-stage > .stack > .spread", "Signs mark pads where the paste may fail. Press a pad to see why."),
         Hint(".leaf-stage > .stack:last-child", "Set what you have; the board and all later stages follow.", True),
     ),
