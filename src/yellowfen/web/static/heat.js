@@ -96,6 +96,7 @@ document.addEventListener("alpine:init", () => {
       this.initSearch();
       this.initTour();
       if (this.targets.length) this.rehearse();
+      this.reopen();
     },
 
     // What the bench works with
@@ -149,7 +150,9 @@ document.addEventListener("alpine:init", () => {
     begin() { if (this.weighing) this.beginning = "Working out the times for the clock…"; },
     showAll() { this.allShown = true; },
     leafOn(key) { return String(this.leaf === key); },
-    turnTo(key) { this.leaf = key; this.onLeaf(key); this.drawTour(); },
+    // The address keeps the tab, so that Back finds it again.
+    turnTo(key) { this.leaf = key; history.replaceState(null, "", `#${key}`); this.onLeaf(key); this.drawTour(); },
+    reopen() { const key = location.hash.slice(1); if (this.leaves.some((one) => one.key === key) && key !== this.leaf) this.turnTo(key); },
     get figures() {
       if (this.isPlate) return [{ value: `${withUnit(this.plate.set_c, "°C")}`, what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${withUnit(this.heatEnd, "s")}`, what: "on it" }];
       if (this.isOven) return [{ value: `${withUnit(Math.max(...this.oven.curve.map((point) => point[1])), "°C")}`, what: "hottest air" }, { value: `${withUnit(Math.round(this.heatEnd), "s")}`, what: "in it" }];
