@@ -191,7 +191,7 @@ def test_a_melt_test_is_timed_by_key_and_teaches_the_station(page: Page) -> None
     page.get_by_role("button", name="Calibrate").first.click()
     expect(page.get_by_role("heading", name="What is known")).to_be_visible()
     page.get_by_role("button", name="Undo it").click()
-    expect(page.get_by_role("heading", name="Not calibrated yet")).to_be_visible()
+    expect(page.get_by_text("Not calibrated yet.")).to_be_visible()
 
 
 def test_run_by_one_key_with_reload_and_kill_then_look_and_finish(

@@ -90,7 +90,7 @@ _TERMS = (
     Term(
         "drag soldering",
         "pull a drop of solder on the tip along a row of leads; flux keeps it from bridging",
-        ("drag", "dragging"),
+        ("tack and drag", "drag a row"),
     ),
     Term(
         "preheat",

@@ -118,6 +118,7 @@ def _ways(
         "iron_ways": IRON_WAYS,
         "opened": part,
         "techniques": state.techniques,
+        "lacking": workflow.lacking_tools(request.state.database),
     }
     grades = {one.part.ref: f"way-{SIGNS[one.chosen.way]}" for one in state.ways}
     return _leaf_page(

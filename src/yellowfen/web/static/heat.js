@@ -501,8 +501,13 @@ document.addEventListener("alpine:init", () => {
     get liftHow() { return this.outlook?.lift ? `If a nudge springs back, all joints are molten. Lift with tweezers or vacuum, with the heat on, never with force.${this.isAir ? ` Supports under the board ${withUnit(this.outlook.support_mm, "mm")} apart at most.` : ""}` : ""; },
     // A lift whose stop comes before its flow is run only by who has read that.
     get refused() { return this.liftShown && Boolean(this.outlook.lift.refused); },
-    get runClass() { return { act: !this.refused, "act-quiet": this.refused }; },
-    get runText() { return this.refused ? "Run it anyway" : "Run it at the bench"; },
+    // Where these moves leave parts cold and a tour is ready, the tour is the one thing to do.
+    get staysCold() { return !this.none && Boolean(this.answer?.parts) && this.targets.some((ref) => this.answer.parts[ref]?.molten_s === null); },
+    get offersTour() { return this.tourReady && this.staysCold && !this.isTour; },
+    get tourOffer() { return this.offersTour ? `Use the tour of ${this.proposed.stops.length} stops` : ""; },
+    get againstIt() { return this.refused || this.offersTour; },
+    get runClass() { return { act: !this.againstIt, "act-quiet": this.againstIt }; },
+    get runText() { return this.againstIt ? "Run it anyway" : "Run it at the bench"; },
     get harvestText() { return this.outlook?.harvest ?? ""; },
     get liftCovers() { return this.isAir && (this.outlook?.lift?.cover ?? []).some((ref) => !this.shields.includes(ref)); },
     get coverText() { return `Cover ${(this.outlook?.lift?.cover ?? []).join(", ")}`; },
