@@ -167,7 +167,7 @@ def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: Tes
         "VEVENT"
     )
     assert len(events) > 20
-    assert "Begins 01 Feb 18:00" in client.get("/today").text
+    assert "Begins 1 Feb 18:00" in client.get("/today").text
     client.post(f"{READY}/when", data={"do": "done", "task": "warm"})
     page = client.get(f"{READY}/when").text
     assert "done ✓ undo" in page
