@@ -178,7 +178,7 @@ def test_the_schedule_moves_with_what_is_done_and_goes_to_a_calendar(client: Tes
     assert "done ✓ undo" not in client.get(f"{READY}/when").text
     finish = {**form, "start": "", "finish": "2027-02-01T23:00"}
     client.post(f"{READY}/when", data=finish)
-    assert "to 01 Feb 23:00" in client.get(f"{READY}/when").text
+    assert "to 1 Feb 23:00" in client.get(f"{READY}/when").text
     for wrong in (
         {"finish": "2027-02-02T10:00", "start": "2027-02-01T10:00"},
         {"start": "tonight"},
