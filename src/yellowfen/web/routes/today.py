@@ -66,7 +66,7 @@ def today(request: Request, database: Database) -> Response:
         for lot in materials.lots(database)
         if lot.is_out
     ]
-    context = {"room": "jobs", "builds": builds, "out": out, "work": long.listed(database)}
+    context = {"room": "today", "builds": builds, "out": out, "work": long.listed(database)}
     return page(request, "today.html", context)
 
 
