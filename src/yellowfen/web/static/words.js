@@ -2,7 +2,7 @@
 import { ask } from "./ask.js";
 
 const PLACES = "main p, main li, main h2, main td, main dd, main figcaption, main .soft";
-const NOT_IN = "a, button, label, summary, select, textarea, svg, form.naming, script, style, template, .word-list, .strip-dots, .brand, [x-text], [x-html], [data-part-said], [contenteditable]";
+const NOT_IN = "a, button, label, summary, select, textarea, svg, form.naming, script, style, template, .word-list, .strip-dots, .job-head, .brand, [x-text], [x-html], [data-part-said], [contenteditable]";
 const MOST = 12; // on one page: more would be noise
 
 const forms = JSON.parse(document.getElementById("words")?.textContent ?? "{}");
