@@ -106,5 +106,10 @@ export const heatSearch = () => ({
     });
   },
   async giveUp() { if (this.search) this.show_task("settings", (await this.call(`/api/tasks/${this.search.id}/cancel`, {})) ?? this.search); },
-  async takeWay(key) { if (await this.call(`/api/tasks/${this.search.id}/take`, { key })) window.location.reload(); },
+  // What was taken is seen in the curves.
+  async takeWay(key) {
+    if (!(await this.call(`/api/tasks/${this.search.id}/take`, { key }))) return;
+    history.replaceState(null, "", location.pathname + location.search);
+    window.location.reload();
+  },
 });
