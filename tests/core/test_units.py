@@ -13,6 +13,17 @@ NOT_SENTENCES = ("demo/", "formats/", "core/quantity/units.py", "web/static/vend
 UNIT = r"(°C|mm|µm|L/min|mg|s|min)(?![A-Za-z0-9/²³·])"
 
 
+def not_said(tree: ast.AST) -> set[int]:
+    """Docstrings, and where a constant's value is from: they are read in the unit of the source."""
+    silent: set[int] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Expr):
+            silent.add(id(node.value))
+        if isinstance(node, ast.keyword) and node.arg in ("source", "affects"):
+            silent |= {id(one) for one in ast.walk(node)}
+    return silent
+
+
 def typed_units() -> list[str]:
     """Places where a formatted value is followed by a unit that is typed out."""
     found = []
@@ -20,7 +31,12 @@ def typed_units() -> list[str]:
         name = str(path.relative_to(SOURCE))
         if name.startswith(NOT_SENTENCES):
             continue
-        for node in ast.walk(ast.parse(path.read_text())):
+        tree = ast.parse(path.read_text())
+        silent = not_said(tree)
+        for node in ast.walk(tree):
+            typed = isinstance(node, ast.Constant) and re.search(r"\d °C", str(node.value))
+            if typed and id(node) not in silent:
+                found.append(f"{name}:{node.lineno}")
             if not isinstance(node, ast.JoinedStr):
                 continue
             for before, after in zip(node.values, node.values[1:], strict=False):
@@ -29,7 +45,9 @@ def typed_units() -> list[str]:
                     found.append(f"{name}:{node.lineno}")
     for path in sorted((SOURCE / "web/templates").glob("*.html")):
         for number, line in enumerate(path.read_text().splitlines(), 1):
-            if re.search(r"(\|format\([^{}]*\)|\|plain) \}\} °C", line):
+            if re.search(r"\d °C", line) or re.search(
+                r"(\|format\([^{}]*\)|\|plain) \}\} °C", line
+            ):
                 found.append(f"{path.name}:{number}")
     for path in sorted((SOURCE / "web/static").glob("*.js")):
         for number, line in enumerate(path.read_text().splitlines(), 1):

@@ -21,7 +21,7 @@ from yellowfen.core.metal.lot import Lot
 from yellowfen.core.metal.paste_warming import WarmUp, container_of, warm_up
 from yellowfen.core.quantity.dew import dew_point_c
 from yellowfen.core.quantity.number import typed_number
-from yellowfen.core.quantity.units import MM, with_unit
+from yellowfen.core.quantity.units import CELSIUS, MM, with_unit
 from yellowfen.core.quantity.wording import listed
 from yellowfen.core.run.hand_paste import PASTE
 from yellowfen.core.run.kit import KIT
@@ -250,7 +250,9 @@ def lacking_tools(connection: sqlite3.Connection) -> tuple[str, ...]:
         needed = heated_by(SourceKind.OVEN)
         said += [f"No oven on this bench, but {needed} uses one"] if needed else []
     if open_jobs and ToolKind.IRON not in kinds:
-        said.append("No iron on this bench: a 1.6 mm chisel at 340 °C is assumed for touch-up")
+        said.append(
+            f"No iron on this bench: a 1.6 mm chisel at {with_unit(340, CELSIUS)} is assumed for touch-up"
+        )
     return tuple(f"{one}." for one in said)
 
 

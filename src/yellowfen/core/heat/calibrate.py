@@ -33,6 +33,7 @@ from yellowfen.core.heat.source import HotAir, HotPlate, Oven
 from yellowfen.core.heat.story import all_molten_s
 from yellowfen.core.part.solder_dot import solder_dot
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.errors import InvalidValue
 
@@ -182,7 +183,9 @@ def factors_for(scene: Scene, doubts: Doubts) -> tuple[Factor, ...]:
         )
     if isinstance(source, Oven):
         shift, sd = doubts.oven_shift_k, doubts.oven_sd_k
-        return _shift("oven", "oven against its curve", shift, sd, "K at 220 °C"), copper
+        return _shift(
+            "oven", "oven against its curve", shift, sd, f"K at {with_unit(220, CELSIUS)}"
+        ), copper
     raise InvalidValue(
         "source.kind", "an iron is not calibrated here; give hot air, a plate or an oven"
     )

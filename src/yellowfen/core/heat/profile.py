@@ -14,7 +14,7 @@ import numpy as np
 from yellowfen.core.heat.rehearsal import Rehearsal
 from yellowfen.core.heat.scene import Array, Scene
 from yellowfen.core.metal.alloy import Alloy, alloy_named
-from yellowfen.core.quantity.units import CELSIUS, span_with_unit
+from yellowfen.core.quantity.units import CELSIUS, span_with_unit, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 _C, _M = Mark.COMMON_PRACTICE, Mark.FROM_MEMORY
@@ -241,7 +241,9 @@ def _of_bodies(scene: Scene, rehearsal: Rehearsal, leaded: bool) -> Iterator[Pro
     near_s = NEAR_LEADED_S if leaded else NEAR_FREE_S
     for ref in scene.targets:
         spent = _near_limit_s(rehearsal, ref)
-        yield _most(f"{ref} within 5 °C of its limit or above", spent, near_s, "s")
+        yield _most(
+            f"{ref} within {with_unit(5, CELSIUS)} of its limit or above", spent, near_s, "s"
+        )
 
 
 def _most(

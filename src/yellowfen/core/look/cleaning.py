@@ -406,7 +406,7 @@ def _passes(wash: Wash, plan: CleaningPlan) -> list[WashStep]:
         return [
             WashStep(
                 title="Warm water, brush, rinse twice",
-                detail="distilled, about 50 °C, within the hour; the second rinse from a fresh bowl",
+                detail=f"distilled, about {with_unit(50, CELSIUS)}, within the hour; the second rinse from a fresh bowl",
             )
         ]
     brush = "soft antistatic brush, small circles, towards the edge; fresh liquid each time"

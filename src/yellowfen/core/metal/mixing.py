@@ -161,8 +161,8 @@ def _bismuth_and_lead(there: frozenset[str], part: str) -> Iterable[Reaction]:
     elif "Bi" in there and part == "not known":
         yield Reaction(
             title="Bismuth on unknown tin",
-            what="Finishes of old boards and parts often hold lead; with bismuth some liquid stays down to about 96 °C.",
-            remedy="Test one joint: it must hold at 110 °C. If in doubt, use a solder without bismuth.",
+            what=f"Finishes of old boards and parts often hold lead; with bismuth some liquid stays down to about {with_unit(96, CELSIUS)}.",
+            remedy=f"Test one joint: it must hold at {with_unit(110, CELSIUS)}. If in doubt, use a solder without bismuth.",
             weight=2,
             mark=Mark.FROM_MEMORY,
         )
@@ -184,7 +184,7 @@ def _balls(metal: Alloy, paste: frozenset[str], part: str) -> Iterable[Reaction]
     if part == "lead-free balls" and metal.liquidus_c < 217:
         yield Reaction(
             title="Lead-free balls in a paste that melts lower",
-            what=f"The paste melts at {with_unit(metal.liquidus_c, CELSIUS)}, the balls at about 217 °C: they may stay half joined.",
+            what=f"The paste melts at {with_unit(metal.liquidus_c, CELSIUS)}, the balls at about {with_unit(217, CELSIUS)}: they may stay half joined.",
             remedy="Heat until the balls melt too (if the parts allow), or have leaded balls fitted. These joints are hidden: electrical test only.",
             weight=3,
             mark=Mark.COMMON_PRACTICE,

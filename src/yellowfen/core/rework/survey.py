@@ -332,7 +332,7 @@ def _of_damp(part: BoardPart, answers: Answers) -> Iterator[Precaution]:
         hours = bake_hours(part.package)
         yield Precaution(
             about="Moisture",
-            sentence=f"Old boards hold moisture. Bake at about {with_unit(BAKE_C, CELSIUS, 0)} for {hours:.0f} h (if plastics and batteries allow) before heating bodies past 200 °C, or they may blister.",
+            sentence=f"Old boards hold moisture. Bake at about {with_unit(BAKE_C, CELSIUS, 0)} for {hours:.0f} h (if plastics and batteries allow) before heating bodies past {with_unit(200, CELSIUS)}, or they may blister.",
         )
 
 

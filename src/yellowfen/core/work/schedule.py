@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from yellowfen.core.board.board import Board
 from yellowfen.core.part.moisture import floor_life_of
 from yellowfen.core.quantity.number import in_range
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.core.source.mark import Mark, constant
 
 OPEN_LIFE_H = constant(
@@ -531,7 +532,7 @@ def _floor(
         if max(heats) > until:
             bake = bake_h(bag.life, bag.height_mm, bag.edge_mm)
             how = (
-                f"bake it first, {bake} h at 125 °C [from memory; reels and tubes do not take it; the label comes first]"
+                f"bake it first, {bake} h at {with_unit(125, CELSIUS)} [from memory; reels and tubes do not take it; the label comes first]"
                 if bake
                 else "bake it first, as its label says"
             )

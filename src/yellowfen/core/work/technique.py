@@ -23,7 +23,7 @@ from yellowfen.core.metal.alloy import Alloy
 from yellowfen.core.metal.paste import Paste
 from yellowfen.core.part.package import JointKind, Package, tip_reaches
 from yellowfen.core.quantity.stored_word import StoredWord
-from yellowfen.core.quantity.units import MINUTES, MM, with_unit
+from yellowfen.core.quantity.units import CELSIUS, MINUTES, MM, with_unit
 from yellowfen.core.source.mark import Mark, constant
 from yellowfen.core.work.iron_rows import USUAL_NEED_S, tie_of
 from yellowfen.core.work.order import PLACE_S
@@ -921,7 +921,7 @@ _SAID = {
         "Solder wick overheats and tears pads: lift it before it solidifies, never pull.",
     ),
     Way.BUMPS_AIR: (
-        "Even solder bumps with a cool iron (265 °C), flux, place, hot air until it drops and centres itself.",
+        f"Even solder bumps with a cool iron ({with_unit(265, CELSIUS)}), flux, place, hot air until it drops and centres itself.",
     ),
     Way.LAST: ("Everything else first, washed and dry; then one end, check, the other.",),
 }

@@ -370,7 +370,7 @@ def _moisture(package: Package) -> Iterator[Flag]:
         yield Flag(
             kind=FlagKind.MOISTURE,
             word=f"moisture {life.name}{'?' if life.assumed else ''}",
-            sentence=f"{said} (J-STD-033, up to 30 °C and 60 %): {must}",
+            sentence=f"{said} (J-STD-033, up to {with_unit(30, CELSIUS)} and 60 %): {must}",
             weight=0.2 if life.assumed else 0.5,
             mark=Mark.PUBLISHED,
         )

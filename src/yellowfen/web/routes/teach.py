@@ -16,6 +16,7 @@ from yellowfen.core.heat.doubt import Doubts
 from yellowfen.core.heat.source import HotPlate, Oven
 from yellowfen.core.metal.alloy import ALLOYS
 from yellowfen.core.quantity.number import typed_number, typed_numbers
+from yellowfen.core.quantity.units import CELSIUS, with_unit
 from yellowfen.errors import InvalidValue, YellowfenError
 from yellowfen.store import calibrations, stations, tools
 from yellowfen.store.calibrations import KeptCalibration
@@ -196,7 +197,7 @@ def _tool_bars(tool: Tool, doubts: Doubts) -> list[dict[str, Any]]:
             _bar(_shift(plate, usual.plate_sd_k, doubts.plate_shift_k, doubts.plate_sd_k)),
         ]
     if isinstance(tool.content, Oven):
-        oven = "oven against its curve at 220 °C"
+        oven = f"oven against its curve at {with_unit(220, CELSIUS)}"
         return [_bar(_shift(oven, usual.oven_sd_k, doubts.oven_shift_k, doubts.oven_sd_k))]
     return []
 
