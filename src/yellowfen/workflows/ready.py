@@ -241,14 +241,14 @@ def lacking_tools(connection: sqlite3.Connection) -> tuple[str, ...]:
         needed = heated_by(SourceKind.AIR)
         said.append(
             "No hot air on this bench: methods with hot air are left out"
-            + (f". {needed} still plans to use it" if needed else "")
+            + (f". It is still planned in {needed}" if needed else "")
         )
     if ToolKind.PLATE not in kinds:
         needed = heated_by(SourceKind.PLATE)
-        said += [f"No hot plate on this bench, but {needed} uses one"] if needed else []
+        said += [f"No hot plate on this bench, but one is used by {needed}"] if needed else []
     if ToolKind.OVEN not in kinds:
         needed = heated_by(SourceKind.OVEN)
-        said += [f"No oven on this bench, but {needed} uses one"] if needed else []
+        said += [f"No oven on this bench, but one is used by {needed}"] if needed else []
     if open_jobs and ToolKind.IRON not in kinds:
         said.append(
             f"No iron on this bench: a 1.6 mm chisel at {with_unit(340, CELSIUS)} is assumed for touch-up"

@@ -173,7 +173,7 @@ def _board_context(
         "leaf": shown,
         "problem": problem,
         "leaves": [(key, name) for key, name in _LEAVES.items() if key != "changes" or changed],
-        "plan": plan_svg(board, side, _marks(shown, marked, changed)),
+        "plan": plan_svg(board, side, _marks(shown, marked, changed, bool(find.strip()))),
         "nets": _net_names(board),
         "counts": {
             grade: sum(one.grade == grade for one in judged) for grade in ("hard", "mind", "easy")
@@ -243,12 +243,15 @@ def _reading(database: Database, board_id: int, board: Board) -> Sequence[BoardC
 
 
 def _marks(
-    leaf: str, marked: Sequence[Triaged], changed: tuple[int, tuple[BoardChange, ...]] | None
+    leaf: str,
+    marked: Sequence[Triaged],
+    changed: tuple[int, tuple[BoardChange, ...]] | None,
+    searched: bool,
 ) -> dict[str, str]:
-    """How parts are marked on the plan: by what will hurt, or by what changed."""
+    """How parts are marked on the plan: by what will hurt, by what changed, or as found."""
     if leaf == "changes" and changed:
         return {one.about: "changed" for one in changed[1]}
-    return {one.part.ref: one.grade for one in marked}
+    return {one.part.ref: "found" if searched else one.grade for one in marked}
 
 
 def _shifted(database: Database, board_id: int) -> bool:
