@@ -82,6 +82,10 @@ def test_a_board_is_archived_with_its_jobs_and_restored_with_exactly_those(
     )
     connection.commit()
     assert "was archived" in client.post("/boards/1/remove").text
+    moments = connection.execute(
+        "SELECT removed_at FROM board UNION SELECT removed_at FROM job WHERE id != ?", (gone,)
+    ).fetchall()
+    assert len(moments) == 1  # by it they come back together
     assert jobs.rows(connection) == []
     assert bench_runs.rows(connection) == []
     assert client.post("/boards/1/part", data={"ref": "R7", "name": "R8"}).status_code == 404

@@ -11,7 +11,6 @@ from yellowfen.store.database import atomic
 
 DAYS_SHOWN = 14
 
-
 # Tables whose records can be archived, with what one of them is called.
 SHELVES = {"board": "board", "tool": "tool", "paste_lot": "paste", "own_package": "package"}
 _OF_BOARD = {
@@ -26,11 +25,13 @@ _OF_BOARD = {
 def put_away(connection: sqlite3.Connection, table: str, row: int) -> None:
     """Archive a record of one of `SHELVES`. Raises NotFound where there is none."""
     _known(connection, table, row)
-    for each, which in _reaching(table):
-        connection.execute(
-            f"UPDATE {each} SET removed_at = datetime('now') WHERE {which} AND removed_at IS NULL",
-            (row,),
-        )
+    moment = connection.execute("SELECT datetime('now') AS now").fetchone()["now"]
+    with atomic(connection):  # one moment for all: by it they are restored together
+        for each, which in _reaching(table):
+            connection.execute(
+                f"UPDATE {each} SET removed_at = ?2 WHERE {which} AND removed_at IS NULL",
+                (row, moment),
+            )
 
 
 def bring_back(connection: sqlite3.Connection, table: str, row: int) -> None:

@@ -318,7 +318,7 @@ def choose_roles(
     if unknown:
         raise InvalidValue("file", f"{sorted(unknown)[0]} is not one of this board's files")
     choices = pinned(source.choices, boards.get(connection, board_id), chosen_only=True)
-    reread(connection, board_id, choices.with_roles(chosen), "what each file is", thickness_mm)
+    reread(connection, board_id, choices.with_roles(chosen), "file roles", thickness_mm)
 
 
 def reread(

@@ -33,14 +33,14 @@ document.addEventListener("alpine:init", () => {
     const body = `tip ${one.sags ? "sags to" : "holds"} ${withUnit(held, "°C")}, body reaches ${Math.round(one.body_peak_c)} of ${withUnit(one.limit_c, "°C")}`;
     return {
       tie: one.tie, name, wetSeconds: one.wets_s,
-      seconds: one.stay_s === null ? "not" : `${withUnit(one.stay_s.toFixed(1), "s")}`,
+      seconds: one.stay_s === null ? "not" : withUnit(one.stay_s.toFixed(1), "s"),
       heats: x(one.melts_s), wets: x(one.wets_s) - x(one.melts_s), feeds: x(one.stay_s) - x(one.wets_s), wetsFrom: x(one.melts_s), feedsFrom: x(one.wets_s),
       what: one.stay_s === null ? `Not wetted within ${withUnit(longest, "s")}. Use a wider or hotter tip, or preheat the board.` : `Wetted after ${withUnit(one.wets_s.toFixed(1), "s")}; ${body}.`,
     };
   };
   const listed = (events) => events.slice(0, 6).map((event) => event.ref).join(", ") + (events.length > 6 ? ` and ${events.length - 6} more` : "");
   const few = (refs) => refs.slice(0, 3).join(", ") + (refs.length > 3 ? ` and ${refs.length - 3} more` : "");
-  const fine = (value) => (value === null || value === undefined ? "never" : `${withUnit(Math.round(value), "s")}`);
+  const fine = (value) => (value === null || value === undefined ? "never" : withUnit(Math.round(value), "s"));
 
   // The search's getters must stay getters, so it is joined by descriptors and not spread.
   const joined = (stage) => Object.defineProperties(stage, { ...Object.getOwnPropertyDescriptors(heatSearch()), ...Object.getOwnPropertyDescriptors(heatTour()) });
@@ -154,9 +154,9 @@ document.addEventListener("alpine:init", () => {
     turnTo(key) { this.leaf = key; history.replaceState(null, "", `#${key}`); this.onLeaf(key); this.drawTour(); },
     reopen() { const key = location.hash.slice(1); if (this.leaves.some((one) => one.key === key) && key !== this.leaf) this.turnTo(key); },
     get figures() {
-      if (this.isPlate) return [{ value: `${withUnit(this.plate.set_c, "°C")}`, what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: `${withUnit(this.heatEnd, "s")}`, what: "on it" }];
-      if (this.isOven) return [{ value: `${withUnit(Math.max(...this.oven.curve.map((point) => point[1])), "°C")}`, what: "hottest air" }, { value: `${withUnit(Math.round(this.heatEnd), "s")}`, what: "in it" }];
-      return [{ value: `${withUnit(this.air.outlet_c, "°C")}`, what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : `${withUnit(this.air.flow_lpm, "L/min")}`, what: this.byDial ? `about ${withUnit(Math.round(this.air.flow_lpm), "L/min")}` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
+      if (this.isPlate) return [{ value: withUnit(this.plate.set_c, "°C"), what: this.swings ? `hot plate, swings ${this.plate.band_k} K` : "plate" }, { value: withUnit(this.heatEnd, "s"), what: "on it" }];
+      if (this.isOven) return [{ value: withUnit(Math.max(...this.oven.curve.map((point) => point[1])), "°C"), what: "hottest air" }, { value: withUnit(Math.round(this.heatEnd), "s"), what: "in it" }];
+      return [{ value: withUnit(this.air.outlet_c, "°C"), what: this.outletNote }, { value: this.byDial ? `${this.airShare} % air` : withUnit(this.air.flow_lpm, "L/min"), what: this.byDial ? `about ${withUnit(Math.round(this.air.flow_lpm), "L/min")}` : this.flowNote }, { value: this.answer?.nozzle ?? this.$root.dataset.nozzle, what: this.lean ? `nozzle, tilted ${this.lean}°` : "nozzle" }];
     },
     leaned() {
       this.moves = this.moves.map((move) => (this.blows(move) ? { ...move, tilt_deg: Number(this.lean) || 0, tilt_to_deg: Number(this.leanTo), along_deg: Number(this.along) } : move));
@@ -181,7 +181,7 @@ document.addEventListener("alpine:init", () => {
     },
     get belowText() { return this.preheater === null ? "" : String(tools.preheater.find((one) => one.content.celsius === this.preheater.celsius)?.id ?? "own"); },
     set belowText(text) { this.preheater = text === "" ? null : { ...(tools.preheater.find((one) => String(one.id) === text)?.content ?? { celsius: 150, air_w_m2k: 25, glow_share: 0 }) }; },
-    get ownBelow() { return this.belowText === "own" ? `${withUnit(Math.round(this.preheater.celsius), "°C")}, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : "150 °C, warm air"; },
+    get ownBelow() { return this.belowText === "own" ? `${withUnit(Math.round(this.preheater.celsius), "°C")}, ${this.preheater.air_w_m2k > 90 ? "plate" : "warm air"}` : `${withUnit(150, "°C")}, warm air`; },
     takeBelow() {
       if (this.preheater === null) this.moves = this.moves.filter((move) => move.deed !== "preheat");
       this.changed();
@@ -259,14 +259,14 @@ document.addEventListener("alpine:init", () => {
     get stationText() { return this.station_id === null ? "" : String(this.station_id); },
     set stationText(text) { this.station_id = text === "" ? null : Number(text); },
     // Settings that differ from the station's own and from what is usual stand out while the settings are folded.
-    get settingsShort() { return this.isAir ? `${this.station?.name ?? "own values"}, ${withUnit(this.air.outlet_c, "°C")}` : this.isPlate ? `${withUnit(this.plate.set_c, "°C")}` : "curve"; },
+    get settingsShort() { return this.isAir ? `${this.station?.name ?? "own values"}, ${withUnit(this.air.outlet_c, "°C")}` : this.isPlate ? withUnit(this.plate.set_c, "°C") : "curve"; },
     get changedSay() {
       const said = [];
       const unlike = (now, own, words) => { if (own !== undefined && String(now) !== String(own)) said.push(words); };
       const own = this.station?.air ?? {};
       if (this.isAir) {
         unlike(this.air.outlet_c, own.outlet_c, `outlet ${withUnit(this.air.outlet_c, "°C")} instead of ${own.outlet_c}`);
-        unlike(this.air.flow_lpm, own.flow_lpm, `air ${this.byDial ? `${this.airShare} %` : `${withUnit(this.air.flow_lpm, "L/min")}`}`);
+        unlike(this.air.flow_lpm, own.flow_lpm, `air ${this.byDial ? `${this.airShare} %` : withUnit(this.air.flow_lpm, "L/min")}`);
         unlike(this.air.nozzle_mm, own.nozzle_mm, `nozzle ${withUnit(this.air.nozzle_mm, "mm")} instead of ${own.nozzle_mm}`);
         unlike(this.lean, 0, `nozzle tilt ${this.lean}°`);
         unlike(this.belowText, "", "heat from below");
@@ -329,7 +329,7 @@ document.addEventListener("alpine:init", () => {
       });
     },
     get warnings() { return this.answer && !this.answer.empty ? this.answer.warnings : []; },
-    get cursorText() { return this.answer && !this.answer.empty ? `${withUnit(Math.round(this.at), "s")}` : ""; },
+    get cursorText() { return this.answer && !this.answer.empty ? withUnit(Math.round(this.at), "s") : ""; },
     get modelText() {
       if (!this.answer || this.answer.empty) return "";
       const e = this.answer.energy;
@@ -366,7 +366,7 @@ document.addEventListener("alpine:init", () => {
     removeMove(index) { this.moves = this.moves.filter((_, i) => i !== index); this.changed(); },
     get carryText() {
       if (!this.carry) return "";
-      return this.carry.flow_lpm === null ? `${this.carry.name} is not strong enough for this` : `Same effective strength as before: ${withUnit(this.carry.outlet_c, "°C")}, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : `${withUnit(this.carry.flow_lpm, "L/min")}`}`;
+      return this.carry.flow_lpm === null ? `${this.carry.name} is not strong enough for this` : `Same effective strength as before: ${withUnit(this.carry.outlet_c, "°C")}, ${this.byDial ? `${Math.round((100 * this.carry.flow_lpm) / this.station.most_lpm)} % air` : withUnit(this.carry.flow_lpm, "L/min")}`;
     },
     takeCarry() {
       if (this.carry.flow_lpm !== null) { this.air.outlet_c = this.carry.outlet_c; this.air.flow_lpm = this.carry.flow_lpm; this.changed(); }

@@ -65,7 +65,7 @@ export class HeatLine {
     }
     this.add("text", { x: HeatLine.LEFT - 6, y: HeatLine.TOP - 2, "text-anchor": "end" }, "°C");
     const step = this.total > 240 ? 60 : this.total > 100 ? 20 : 10;
-    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 241, "text-anchor": "middle" }, at === 0 ? "0" : `${withUnit(at, "s")}`);
+    for (let at = 0; at <= this.total; at += step) this.add("text", { x: this.x(at), y: 241, "text-anchor": "middle" }, at === 0 ? "0" : withUnit(at, "s"));
     this.add("line", { class: "melt-line", x1: HeatLine.LEFT, x2: HeatLine.RIGHT, y1: this.y(liquidus), y2: this.y(liquidus) });
     this.add("text", { class: "strong", x: HeatLine.LEFT + 6, y: this.y(liquidus) - 5 }, `solder melts, ${withUnit(liquidus, "°C")}`);
   }

@@ -90,7 +90,7 @@ export class HeatPicture {
       const few = pieces.filter((_, n) => n % Math.ceil(pieces.length / 90) === 0).map(at);
       const [x, y] = few.reduce((best, spot) => (clear(spot) > clear(best) ? spot : best));
       taken.push([x, y]);
-      names.append(svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, `${withUnit(level, "°C")}`));
+      names.append(svgNode("text", { class: `contour-label ${kind}`, x: x.toFixed(2), y: (y + 0.4).toFixed(2) }, withUnit(level, "°C")));
     }
   }
 

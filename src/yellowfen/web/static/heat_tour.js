@@ -57,7 +57,7 @@ export const heatTour = () => ({
     this.retarget();
   },
 
-  minutes(seconds) { return seconds < 100 ? `${withUnit(Math.round(seconds), "s")}` : `${withUnit(Math.floor(seconds / 60), "min")} ${withUnit(String(Math.round(seconds) % 60).padStart(2, "0"), "s")}`; },
+  minutes(seconds) { return seconds < 100 ? withUnit(Math.round(seconds), "s") : `${withUnit(Math.floor(seconds / 60), "min")} ${withUnit(String(Math.round(seconds) % 60).padStart(2, "0"), "s")}`; },
   get tourState() {
     if (this.tourFailed) return this.tourFailed;
     if (!this.touring) return "";
@@ -76,7 +76,7 @@ export const heatTour = () => ({
   row(stop, i, refs, [early, late], latest, why) {
     return {
       key: i, number: i + 1, names: refs.slice(0, 8).join(", ") + (refs.length > 8 ? ` and ${refs.length - 8} more` : ""),
-      seconds: `${withUnit(Math.round(stop.seconds), "s")}`, band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : `${withUnit(Math.round(late), "s")}`}`,
+      seconds: withUnit(Math.round(stop.seconds), "s"), band: early === null || early === undefined ? "" : `${Math.round(early)} to ${late === null ? "longer" : withUnit(Math.round(late), "s")}`,
       height: `${withUnit(Math.round(stop.height_mm), "mm")} high`, watch: stop.watch,
       cold: stop.cold && stop.cold.length ? `${stop.cold.join(", ")} would stay solid: stay longer here` : "",
       latest: latest === null || latest === undefined ? "" : `not molten by ${withUnit(Math.round(latest), "s")}: leave it, ${why}`,

@@ -8,6 +8,7 @@ document.addEventListener("DOMContentLoaded", async () => {
     } catch (problem) {
       line.textContent = problem.message;
     }
+    line.classList.remove("busy-line");
     line.hidden = !line.textContent;
   }
 });

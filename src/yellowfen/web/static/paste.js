@@ -47,6 +47,6 @@ document.addEventListener("DOMContentLoaded", () => {
     const body = new URLSearchParams({ foil, paste: form.paste.value, side: form.side.value });
     await ask(form.action, { body, stays: "that was not saved" }).catch((refusal) => problem(refusal.message));
   };
-  range.addEventListener("input", () => { output.textContent = `${withUnit(plain(range.value), "mm")}`; typed.value = plain(range.value); show(range.value); });
+  range.addEventListener("input", () => { output.textContent = withUnit(plain(range.value), "mm"); typed.value = plain(range.value); show(range.value); });
   range.addEventListener("change", () => keep(range.value));
 });

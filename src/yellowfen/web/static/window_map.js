@@ -8,10 +8,10 @@ export class WindowMap {
   static TOP = 14;
   static BOTTOM = 326;
   static AXES = {
-    outlet_c: { name: "air", say: (value) => `${withUnit(Math.round(value), "°C")}`, title: "air at the outlet, °C" },
-    height_mm: { name: "distance", say: (value) => `${withUnit(Math.round(value), "mm")}`, title: "distance from nozzle to board, mm" },
-    flow_lpm: { name: "air flow", say: (value) => `${withUnit(Math.round(value), "L/min")}`, title: "air, L/min" },
-    set_c: { name: "plate", say: (value) => `${withUnit(Math.round(value), "°C")}`, title: "plate, °C" },
+    outlet_c: { name: "air", say: (value) => withUnit(Math.round(value), "°C"), title: "air at the outlet, °C" },
+    height_mm: { name: "distance", say: (value) => withUnit(Math.round(value), "mm"), title: "distance from nozzle to board, mm" },
+    flow_lpm: { name: "air flow", say: (value) => withUnit(Math.round(value), "L/min"), title: "air, L/min" },
+    set_c: { name: "plate", say: (value) => withUnit(Math.round(value), "°C"), title: "plate, °C" },
   };
   static WORDS = { good: "good", "a neighbour comes loose": "a neighbour is loose", "a joint stays cold": "stays cold", harm: "harm" };
   static KIND = { good: "good", "a neighbour comes loose": "loose", "a joint stays cold": "cold", harm: "harm" };
@@ -89,7 +89,7 @@ export class WindowMap {
     const every = Math.ceil(settings.length / 8);
     settings.forEach((value, i) => { if (i % every === 0) this.add("text", { x: this.x(i) + this.wide / 2, y: WindowMap.BOTTOM + 18, "text-anchor": "middle" }, String(Math.round(value))); });
     const rows = Math.ceil(dwells.length / 7);
-    dwells.forEach((value, j) => { if (j % rows === 0) this.add("text", { x: WindowMap.LEFT - 8, y: this.y(j) - this.tall / 2 + 4, "text-anchor": "end" }, `${withUnit(value < 10 ? value.toFixed(1) : Math.round(value), "s")}`); });
+    dwells.forEach((value, j) => { if (j % rows === 0) this.add("text", { x: WindowMap.LEFT - 8, y: this.y(j) - this.tall / 2 + 4, "text-anchor": "end" }, withUnit(value < 10 ? value.toFixed(1) : Math.round(value), "s")); });
     this.add("text", { class: "strong", x: (WindowMap.LEFT + WindowMap.RIGHT) / 2, y: WindowMap.BOTTOM + 40, "text-anchor": "middle" }, axis.title);
   }
 
